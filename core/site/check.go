@@ -1,0 +1,339 @@
+package site
+
+import (
+	"fmt"
+	"net/netip"
+	"slices"
+	"strings"
+	"unicode"
+	"unicode/utf8"
+
+	"vestpin/core/span"
+)
+
+// The longest texts that are kept, in characters.
+const (
+	longestName = 200
+	longestID   = 100
+	longestNote = 500
+)
+
+// The most of each kind that a site may hold.
+const (
+	mostNetworks = 32
+	mostRouters  = 16
+	mostDevices  = 4000
+	mostForwards = 10000
+)
+
+// Check refuses a site whose parts do not fit together. Its error is a *Refusal
+// with the JSON path of the first fault.
+func Check(s Site) error { return check(&trail{key: "$"}, s) }
+
+func check(at *trail, s Site) error {
+	c := checker{networks: map[string]Network{}, routers: map[string]Router{}, ids: map[string]bool{}}
+	if s.Name == "" {
+		return at.field("name").refuse(s.Name, "a name")
+	}
+	return firstOf(
+		checkName(at.field("name"), s.Name, longestName),
+		checkMost(at.field("networks"), len(s.Networks), mostNetworks),
+		checkMost(at.field("routers"), len(s.Routers), mostRouters),
+		checkMost(at.field("devices"), len(s.Devices), mostDevices),
+		checkMost(at.field("forwards"), len(s.Forwards), mostForwards),
+		each(at.field("networks"), s.Networks, c.network),
+		each(at.field("routers"), s.Routers, c.router),
+		each(at.field("routers"), s.Routers, c.upstream),
+		each(at.field("devices"), s.Devices, c.device),
+		each(at.field("forwards"), s.Forwards, c.forward),
+		each(at.field("done"), s.Done, c.done),
+	)
+}
+
+// firstOf is the first error; its arguments are cheap enough to work out all.
+func firstOf(errs ...error) error {
+	for _, err := range errs {
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func each[T any](at *trail, list []T, f func(*trail, T) error) error {
+	for i, v := range list {
+		if err := f(at.item(i), v); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func checkMost(at *trail, n, most int) error {
+	if n > most {
+		return at.refuse(fmt.Sprint(n), fmt.Sprintf("at most %d", most))
+	}
+	return nil
+}
+
+func checkName(at *trail, text string, longest int) error {
+	if n := utf8.RuneCountInString(text); n > longest {
+		return &Refusal{Path: at.String(), Found: fmt.Sprintf("%s of %d characters", span.Quote(text), n), Want: fmt.Sprintf("at most %d characters", longest)}
+	}
+	if strings.ContainsRune(text, 0) || !utf8.ValidString(text) {
+		return at.refuse(text, "text in UTF-8 without the character NUL")
+	}
+	return nil
+}
+
+// checker remembers what was met so far, to find ids given twice and references
+// to nothing.
+type checker struct {
+	networks map[string]Network
+	routers  map[string]Router
+	ids      map[string]bool
+}
+
+func (c checker) id(at *trail, kind, id string) error {
+	at = at.field("id")
+	if id == "" || utf8.RuneCountInString(id) > longestID || strings.ContainsFunc(id, unicode.IsControl) {
+		return at.refuse(id, fmt.Sprintf("an id of 1 to %d characters", longestID))
+	}
+	if c.ids[kind+id] {
+		return at.refuse(id, "an id that no other "+kind+" has")
+	}
+	c.ids[kind+id] = true
+	return nil
+}
+
+func (c checker) refer(at *trail, kind, id string) error {
+	if !c.ids[kind+id] {
+		return at.refuse(id, "the id of a "+kind+" of this site")
+	}
+	return nil
+}
+
+func (c checker) network(at *trail, n Network) error {
+	c.networks[n.ID] = n
+	return firstOf(c.id(at, "network", n.ID), checkNetwork(at, n))
+}
+
+func checkNetwork(at *trail, n Network) error {
+	if !n.Subnet.IsValid() {
+		return at.field("subnet").refuse("", "a subnet such as 10.48.16.0/24")
+	}
+	if n.Gateway.IsValid() {
+		lan := span.OfPrefix(n.Subnet)
+		g := span.OfAddr(n.Gateway)
+		if !lan.Contains(g) {
+			return at.field("gateway").refuse(n.Gateway.String(), "an address inside "+n.Subnet.String())
+		}
+		if g == lan.Lo || g == lan.Hi {
+			return at.field("gateway").refuse(n.Gateway.String(), "an address that is neither the first nor the last of "+n.Subnet.String())
+		}
+	}
+	return firstOf(
+		checkName(at.field("name"), n.Name, longestName),
+		checkMost(at.field("dns"), len(n.DNS), 16),
+		checkMost(at.field("ranges"), len(n.Ranges), 64),
+		checkMost(at.field("bands"), len(n.Bands), 64),
+		checkMost(at.field("keepFree"), len(n.KeepFree), 256),
+		each(at.field("dns"), n.DNS, checkGiven),
+		each(at.field("ranges"), n.Ranges, func(at *trail, r Range) error { return upwards(at, r.From, r.To) }),
+		each(at.field("bands"), n.Bands, func(at *trail, b Band) error {
+			return firstOf(upwards(at, b.From, b.To), checkName(at.field("name"), b.Name, longestName))
+		}),
+		each(at.field("keepFree"), n.KeepFree, func(at *trail, k KeepFree) error {
+			return firstOf(upwards(at, k.From, k.To), checkName(at.field("why"), k.Why, longestNote))
+		}),
+	)
+}
+
+func checkGiven(at *trail, a netip.Addr) error {
+	if !a.Is4() {
+		return at.refuse("", "an IPv4 address such as 10.48.16.20")
+	}
+	return nil
+}
+
+func upwards(at *trail, from, to netip.Addr) error {
+	if !from.Is4() {
+		return at.field("from").refuse("", "an IPv4 address")
+	}
+	if !to.Is4() {
+		return at.field("to").refuse("", "an IPv4 address")
+	}
+	if to.Less(from) {
+		return at.field("to").refuse(to.String(), "an address not below "+from.String()+": a range runs from low to high")
+	}
+	return nil
+}
+
+func (c checker) router(at *trail, r Router) error {
+	c.routers[r.ID] = r
+	if r.Form.Lines < 0 || r.Form.ReservationLines < 0 {
+		return at.field("form").refuse(fmt.Sprint(min(r.Form.Lines, r.Form.ReservationLines)), "0 for no limit, or how many lines there are")
+	}
+	return firstOf(
+		c.id(at, "router", r.ID),
+		checkName(at.field("name"), r.Name, longestName),
+		checkName(at.field("wan").field("name"), r.WAN.Name, longestName),
+		c.refer(at.field("network"), "network", r.Network),
+		oneOf(at.field("upnp"), r.UPnP, ",on,off,unknown"),
+		oneOf(at.field("wan").field("kind"), r.WAN.Kind, ",static,dynamic,unknown"),
+		checkForm(at.field("form"), r.Form),
+		each(at.field("ownPorts"), r.OwnPorts, func(at *trail, o OwnPort) error {
+			return firstOf(checkPorts(at.field("ports"), o.Ports), checkName(at.field("why"), o.Why, longestNote))
+		}),
+	)
+}
+
+func checkForm(at *trail, f Form) error {
+	return firstOf(
+		oneOf(at.field("portsPerLine"), f.PortsPerLine, ",one,range,list"),
+		oneOf(at.field("renumber"), f.Renumber, ",none,one,range"),
+		oneOf(at.field("limitsSender"), f.LimitsSender, ",no,address,network"),
+		oneOf(at.field("reserves"), f.Reserves, ",anywhere,inside-range,outside-range,no"),
+		checkMost(at.field("protocols"), len(f.Protocols), 3),
+	)
+}
+
+func checkPorts(at *trail, p span.Ports) error {
+	if p.IsZero() {
+		return at.refuse("", `ports such as "80", "16400-16463" or "5060,5070-5071"`)
+	}
+	return nil
+}
+
+// upstream runs after all routers are known: the way out must end.
+func (c checker) upstream(at *trail, r Router) error {
+	at = at.field("upstream")
+	for seen := []string{r.ID}; r.Upstream != ""; {
+		if err := c.refer(at, "router", r.Upstream); err != nil {
+			return err
+		}
+		r = c.routers[r.Upstream]
+		if slices.Contains(seen, r.ID) {
+			return at.refuse(r.ID, "a router further out: this one stands behind itself")
+		}
+		seen = append(seen, r.ID)
+	}
+	return nil
+}
+
+func (c checker) device(at *trail, d Device) error {
+	if d.Rank < 0 || d.Rank > 99 {
+		return at.field("rank").refuse(fmt.Sprint(d.Rank), "a rank from 1, the most important, to 99")
+	}
+	err := firstOf(
+		c.id(at, "device", d.ID),
+		checkName(at.field("name"), d.Name, longestName),
+		checkName(at.field("kind"), d.Kind, longestName),
+		checkName(at.field("place"), d.Place, longestName),
+		checkMost(at.field("interfaces"), len(d.Interfaces), 32),
+		checkMost(at.field("services"), len(d.Services), 64),
+		each(at.field("interfaces"), d.Interfaces, c.iface),
+	)
+	if err != nil {
+		return err
+	}
+	return each(at.field("services"), d.Services, func(at *trail, s Service) error {
+		if !slices.ContainsFunc(d.Interfaces, func(i Interface) bool { return i.ID == s.Interface }) {
+			return at.field("interface").refuse(s.Interface, "the id of an interface of the same device")
+		}
+		return c.service(at, s)
+	})
+}
+
+func (c checker) iface(at *trail, i Interface) error {
+	err := firstOf(
+		c.id(at, "interface", i.ID),
+		checkName(at.field("name"), i.Name, longestName),
+		c.refer(at.field("network"), "network", i.Network),
+		oneOf(at.field("wants"), i.Wants, ",auto,pin,loose"),
+		checkMost(at.field("evidence"), len(i.Evidence), 100),
+	)
+	if err != nil || i.Pin == nil {
+		return err
+	}
+	at = at.field("pin")
+	return firstOf(checkGiven(at.field("address"), i.Pin.Address), oneOf(at.field("by"), i.Pin.By, "reservation,device,both"))
+}
+
+func (c checker) service(at *trail, s Service) error {
+	err := firstOf(
+		c.id(at, "service", s.ID),
+		checkName(at.field("name"), s.Name, longestName),
+		checkProtocol(at.field("protocol"), s.Protocol),
+		checkPorts(at.field("ports"), s.Ports),
+		each(at.field("canSetTo"), s.CanSetTo, func(at *trail, p span.Ports) error {
+			return firstOf(checkPorts(at, p), sameSize(at, p, s.Ports))
+		}),
+	)
+	if err != nil || s.Open == nil {
+		return err
+	}
+	at = at.field("open")
+	if s.Open.Router != "" {
+		if err := c.refer(at.field("router"), "router", s.Open.Router); err != nil {
+			return err
+		}
+	}
+	if !s.Open.Prefer.IsZero() {
+		if err := sameSize(at.field("prefer"), s.Open.Prefer, s.Ports); err != nil {
+			return err
+		}
+	}
+	if s.Open.Port == AnyPort || s.Open.Port == SamePort {
+		return nil
+	}
+	exact, ok := s.Open.Exact()
+	if !ok {
+		return at.field("port").refuse(s.Open.Port, `"any", "same" or outside ports such as "8020"`)
+	}
+	return sameSize(at.field("port"), exact, s.Ports)
+}
+
+func checkProtocol(at *trail, p Protocol) error { return oneOf(at, string(p), "tcp,udp,both") }
+
+func sameSize(at *trail, p, other span.Ports) error {
+	if p.Len() != other.Len() {
+		return at.refuse(p.String(), fmt.Sprintf("as many ports as %s has, %d", other, other.Len()))
+	}
+	return nil
+}
+
+func (c checker) forward(at *trail, f Forward) error {
+	err := firstOf(
+		c.id(at, "forward", f.ID),
+		checkName(at.field("name"), f.Name, longestName),
+		c.refer(at.field("router"), "router", f.Router),
+		checkProtocol(at.field("protocol"), f.Protocol),
+		checkPorts(at.field("outside"), f.Outside),
+	)
+	if err != nil {
+		return err
+	}
+	if !f.Inside.IsZero() {
+		if err := sameSize(at.field("inside"), f.Inside, f.Outside); err != nil {
+			return err
+		}
+	}
+	if f.Service != "" {
+		if err := c.refer(at.field("service"), "service", f.Service); err != nil {
+			return err
+		}
+	}
+	if _, bad := span.ParseAddr(f.To); bad != nil && !c.ids["interface"+f.To] {
+		return at.field("to").refuse(f.To, "the id of an interface of this site, or an IPv4 address")
+	}
+	return nil
+}
+
+func (c checker) done(at *trail, d Done) error {
+	if d.Step == "" || len(d.Step) > 300 || c.ids["done"+d.Step] {
+		return at.field("step").refuse(d.Step, "the id of a step, each once")
+	}
+	c.ids["done"+d.Step] = true
+	return firstOf(checkName(at.field("at"), d.At, 40), checkName(at.field("values"), d.Values, 4000))
+}

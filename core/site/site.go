@@ -1,0 +1,238 @@
+// Package site knows the nouns of an installation, the edits that change them
+// and the site file that carries them. It refuses to judge: what is wrong or
+// risky is for core/snag to say.
+package site
+
+import (
+	"net/netip"
+
+	"vestpin/core/span"
+)
+
+// Site is everything known and decided about one installation. It is a value:
+// edits make a new one and leave the old one as it was.
+type Site struct {
+	Name     string    `json:"name"`
+	Networks []Network `json:"networks,omitempty"`
+	Routers  []Router  `json:"routers,omitempty"`
+	Devices  []Device  `json:"devices,omitempty"`
+	Forwards []Forward `json:"forwards,omitempty"`
+	Done     []Done    `json:"done,omitempty"`
+}
+
+// Network is one IPv4 subnet of the site.
+type Network struct {
+	ID       string       `json:"id"`
+	Name     string       `json:"name,omitempty"`
+	Subnet   netip.Prefix `json:"subnet"`
+	Gateway  netip.Addr   `json:"gateway,omitzero"`
+	DNS      []netip.Addr `json:"dns,omitempty"`
+	Ranges   []Range      `json:"ranges,omitempty"`
+	Bands    []Band       `json:"bands,omitempty"`
+	KeepFree []KeepFree   `json:"keepFree,omitempty"`
+}
+
+// Range is a stretch that the router's DHCP server hands out, both ends included.
+type Range struct {
+	From netip.Addr `json:"from"`
+	To   netip.Addr `json:"to"`
+}
+
+// Band is a stretch kept for devices of some kinds.
+type Band struct {
+	Name  string     `json:"name"`
+	From  netip.Addr `json:"from"`
+	To    netip.Addr `json:"to"`
+	Kinds []string   `json:"kinds,omitempty"`
+}
+
+// KeepFree is a stretch that no pin may use.
+type KeepFree struct {
+	From netip.Addr `json:"from"`
+	To   netip.Addr `json:"to"`
+	Why  string     `json:"why,omitempty"`
+}
+
+// Router leads from its network to the provider, or to the router upstream.
+type Router struct {
+	ID       string    `json:"id"`
+	Name     string    `json:"name,omitempty"`
+	Network  string    `json:"network"`
+	Upstream string    `json:"upstream,omitempty"`
+	WAN      WAN       `json:"wan,omitzero"`
+	OwnPorts []OwnPort `json:"ownPorts,omitempty"`
+	UPnP     string    `json:"upnp,omitempty" default:"unknown" enum:"on,off,unknown"`
+	Form     Form      `json:"form,omitzero"`
+}
+
+// WAN is the outside of a router.
+type WAN struct {
+	Address netip.Addr `json:"address,omitzero"`
+	Kind    string     `json:"kind,omitempty" default:"unknown" enum:"static,dynamic,unknown"`
+	Name    string     `json:"name,omitempty"`
+}
+
+// OwnPort is an outside port on which the router itself answers.
+type OwnPort struct {
+	Protocol Protocol   `json:"protocol"`
+	Ports    span.Ports `json:"ports"`
+	Why      string     `json:"why,omitempty"`
+}
+
+// Form is what a router's pages can express.
+type Form struct {
+	PortsPerLine     string     `json:"portsPerLine,omitempty" default:"range" enum:"one,range,list"`
+	Renumber         string     `json:"renumber,omitempty" default:"range" enum:"none,one,range"`
+	Protocols        []Protocol `json:"protocols,omitempty"`
+	LimitsSender     string     `json:"limitsSender,omitempty" default:"no" enum:"no,address,network"`
+	Lines            int        `json:"lines,omitempty"`
+	Reserves         string     `json:"reserves,omitempty" default:"anywhere" enum:"anywhere,inside-range,outside-range,no"`
+	ReservationLines int        `json:"reservationLines,omitempty"`
+}
+
+// Device is a thing on a wall, with one or more interfaces.
+type Device struct {
+	ID         string      `json:"id"`
+	Name       string      `json:"name,omitempty"`
+	Kind       string      `json:"kind,omitempty"`
+	Place      string      `json:"place,omitempty"`
+	Rank       int         `json:"rank,omitempty"`
+	Interfaces []Interface `json:"interfaces,omitempty"`
+	Services   []Service   `json:"services,omitempty"`
+}
+
+// Interface is one attachment of a device to a network.
+type Interface struct {
+	ID       string     `json:"id"`
+	Name     string     `json:"name,omitempty"`
+	Network  string     `json:"network"`
+	MAC      MAC        `json:"mac,omitempty"`
+	Seen     netip.Addr `json:"seen,omitzero"`
+	Wants    string     `json:"wants,omitempty" default:"auto" enum:"auto,pin,loose"`
+	Pin      *Pin       `json:"pin,omitempty"`
+	Evidence []Evidence `json:"evidence,omitempty"`
+}
+
+// Evidence is why we believe what we believe of an interface.
+type Evidence struct {
+	Source  string     `json:"source"`
+	Line    int        `json:"line,omitempty"`
+	At      string     `json:"at,omitempty"`
+	Address netip.Addr `json:"address,omitzero"`
+	Host    string     `json:"host,omitempty"`
+	State   string     `json:"state,omitempty"`
+}
+
+// The ways of a pin.
+const (
+	ByReservation = "reservation"
+	ByDevice      = "device"
+	ByBoth        = "both"
+)
+
+// Pin is the decision that an interface keeps one address.
+type Pin struct {
+	Address netip.Addr `json:"address"`
+	By      string     `json:"by" default:"reservation" enum:"reservation,device,both"`
+	Locked  bool       `json:"locked,omitempty"`
+}
+
+// Reserved reports whether the pin takes a reservation at the router.
+func (p Pin) Reserved() bool { return p.By != ByDevice }
+
+// OnDevice reports whether the pin takes a setting on the device.
+func (p Pin) OnDevice() bool { return p.By != ByReservation }
+
+// Service is something a device answers on.
+type Service struct {
+	ID        string       `json:"id"`
+	Name      string       `json:"name,omitempty"`
+	Interface string       `json:"interface"`
+	Protocol  Protocol     `json:"protocol"`
+	Ports     span.Ports   `json:"ports"`
+	Open      *Open        `json:"open,omitempty"`
+	CanSetTo  []span.Ports `json:"canSetTo,omitempty"`
+}
+
+// Open says that a service is wanted from outside, and how.
+type Open struct {
+	Port   string     `json:"port,omitempty" default:"any"`
+	Prefer span.Ports `json:"prefer,omitzero"`
+	From   []Sender   `json:"from,omitempty"`
+	Router string     `json:"router,omitempty"`
+}
+
+// The two words that Open.Port may hold in place of ports.
+const (
+	AnyPort  = "any"
+	SamePort = "same"
+)
+
+// Exact gives the outside ports where the wish names them.
+func (o Open) Exact() (span.Ports, bool) {
+	p, err := span.ParsePorts(o.Port)
+	return p, err == nil
+}
+
+// Forward leads outside ports of a router to an interface, or to a bare address.
+type Forward struct {
+	ID       string     `json:"id"`
+	Name     string     `json:"name,omitempty"`
+	Router   string     `json:"router"`
+	Enabled  bool       `json:"enabled" default:"true"`
+	Protocol Protocol   `json:"protocol"`
+	Outside  span.Ports `json:"outside"`
+	To       string     `json:"to"`
+	Inside   span.Ports `json:"inside,omitzero"`
+	From     []Sender   `json:"from,omitempty"`
+	Service  string     `json:"service,omitempty"`
+	Locked   bool       `json:"locked,omitempty"`
+}
+
+// InsidePorts are the device ports, which are the outside ones where none are given.
+func (f Forward) InsidePorts() span.Ports {
+	if f.Inside.IsZero() {
+		return f.Outside
+	}
+	return f.Inside
+}
+
+// Done remembers that a step of the sheet was carried out: when (RFC 3339), and
+// with which values, so that a step whose values changed since shows as undone.
+type Done struct {
+	Step   string `json:"step"`
+	At     string `json:"at"`
+	Values string `json:"values,omitempty"`
+}
+
+// Rank gives 1 for the most important; a device without one has 5.
+func (d Device) Importance() int {
+	if d.Rank == 0 {
+		return 5
+	}
+	return d.Rank
+}
+
+// Label is the device's name, or what can be said of one that has none.
+func (d Device) Label() string {
+	switch {
+	case d.Name != "":
+		return d.Name
+	case d.Kind != "":
+		return "unnamed " + d.Kind
+	case len(d.Interfaces) > 0 && d.Interfaces[0].MAC != "":
+		return "unnamed " + string(d.Interfaces[0].MAC)
+	}
+	return "unnamed device"
+}
+
+// Ref names one thing of a site, such as "device:rec".
+type Ref string
+
+// Ref of each kind of noun.
+func (n Network) Ref() Ref   { return Ref("network:" + n.ID) }
+func (r Router) Ref() Ref    { return Ref("router:" + r.ID) }
+func (d Device) Ref() Ref    { return Ref("device:" + d.ID) }
+func (i Interface) Ref() Ref { return Ref("interface:" + i.ID) }
+func (s Service) Ref() Ref   { return Ref("service:" + s.ID) }
+func (f Forward) Ref() Ref   { return Ref("forward:" + f.ID) }

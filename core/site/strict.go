@@ -1,0 +1,301 @@
+package site
+
+import (
+	"bytes"
+	"encoding"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"math"
+	"net/netip"
+	"reflect"
+	"strconv"
+	"strings"
+
+	"vestpin/core/span"
+)
+
+// Refusal is a value that cannot be taken: where it stood (a JSON path), what
+// stood there and what would be accepted.
+type Refusal struct{ Path, Found, Want string }
+
+func (r *Refusal) Error() string {
+	if r.Found == "" {
+		return fmt.Sprintf("%s: want %s", r.Path, r.Want)
+	}
+	return fmt.Sprintf("%s: %s is not accepted: want %s", r.Path, r.Found, r.Want)
+}
+
+// trail is a JSON path that is only written out when something is refused.
+type trail struct {
+	up    *trail
+	key   string
+	index int
+}
+
+func (t *trail) field(key string) *trail { return &trail{up: t, key: key} }
+func (t *trail) item(i int) *trail       { return &trail{up: t, index: i} }
+
+func (t *trail) String() string {
+	switch {
+	case t.up == nil:
+		return t.key
+	case t.key == "":
+		return fmt.Sprintf("%s[%d]", t.up, t.index)
+	case strings.ContainsAny(t.key, ". []'\"\n"):
+		return fmt.Sprintf("%s[%s]", t.up, span.Quote(t.key))
+	}
+	return t.up.String() + "." + t.key
+}
+
+// refuse makes a Refusal of a text that a user wrote.
+func (t *trail) refuse(found, want string) error {
+	return &Refusal{Path: t.String(), Found: span.Quote(found), Want: want}
+}
+
+// DecodeStrict reads JSON into a struct by its json tags: no unknown keys, no
+// key twice, nothing missing that is neither omitempty, omitzero nor has a
+// default tag, nothing behind the end. Its error is a *Refusal whose path
+// starts at root.
+func DecodeStrict(data []byte, root string, into any) error {
+	at := &trail{key: root}
+	dec := json.NewDecoder(bytes.NewReader(data))
+	dec.UseNumber()
+	tree, err := readTree(dec, at, 0)
+	if err == nil {
+		if _, tail := dec.Token(); !errors.Is(tail, io.EOF) {
+			err = &Refusal{Path: root, Want: "nothing behind the end of the JSON value"}
+		}
+	}
+	if err != nil {
+		var known *Refusal
+		if errors.As(err, &known) {
+			return err
+		}
+		line := 1 + bytes.Count(data[:min(int(dec.InputOffset()), len(data))], []byte("\n"))
+		what := err.Error()
+		if errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF) {
+			what = "the text ends in the middle"
+		}
+		return &Refusal{Path: root, Want: fmt.Sprintf("whole JSON; line %d: %s", line, what)}
+	}
+	return fill(at, tree, reflect.ValueOf(into).Elem())
+}
+
+// object keeps the keys of a JSON object in the order written.
+type object struct {
+	keys   []string
+	values map[string]any
+}
+
+const deepest = 40
+
+func readTree(dec *json.Decoder, at *trail, depth int) (any, error) {
+	if depth > deepest {
+		return nil, &Refusal{Path: at.String(), Want: fmt.Sprintf("at most %d levels of nesting", deepest)}
+	}
+	tok, err := dec.Token()
+	if err != nil {
+		return nil, err
+	}
+	switch tok {
+	case json.Delim('{'):
+		obj := object{values: map[string]any{}}
+		for dec.More() {
+			tok, err := dec.Token()
+			if err != nil {
+				return nil, err
+			}
+			key := tok.(string)
+			if _, twice := obj.values[key]; twice {
+				return nil, &Refusal{Path: at.field(key).String(), Want: "each key once"}
+			}
+			if obj.values[key], err = readTree(dec, at.field(key), depth+1); err != nil {
+				return nil, err
+			}
+			obj.keys = append(obj.keys, key)
+		}
+		_, err := dec.Token()
+		return obj, err
+	case json.Delim('['):
+		list := []any{}
+		for dec.More() {
+			v, err := readTree(dec, at.item(len(list)), depth+1)
+			if err != nil {
+				return nil, err
+			}
+			list = append(list, v)
+		}
+		_, err := dec.Token()
+		return list, err
+	}
+	return tok, nil
+}
+
+func fill(at *trail, tree any, into reflect.Value) error {
+	if into.Kind() == reflect.Pointer {
+		if tree == nil {
+			return nil
+		}
+		into.Set(reflect.New(into.Type().Elem()))
+		return fill(at, tree, into.Elem())
+	}
+	if done, err := fillText(at, tree, into); done {
+		return err
+	}
+	switch into.Kind() {
+	case reflect.Struct:
+		obj, ok := tree.(object)
+		if !ok {
+			return wrongType(at, tree, "an object {…}")
+		}
+		return fillStruct(at, obj, into)
+	case reflect.Slice:
+		list, ok := tree.([]any)
+		if !ok {
+			return wrongType(at, tree, "a list […]")
+		}
+		if len(list) == 0 {
+			return nil
+		}
+		into.Set(reflect.MakeSlice(into.Type(), len(list), len(list)))
+		for i, v := range list {
+			if err := fill(at.item(i), v, into.Index(i)); err != nil {
+				return err
+			}
+		}
+		return nil
+	case reflect.String:
+		text, ok := tree.(string)
+		if !ok {
+			return wrongType(at, tree, "text in quotes")
+		}
+		into.SetString(text)
+	case reflect.Bool:
+		b, ok := tree.(bool)
+		if !ok {
+			return wrongType(at, tree, "true or false")
+		}
+		into.SetBool(b)
+	case reflect.Int:
+		n, ok := tree.(json.Number)
+		v, err := strconv.ParseInt(string(n), 10, 32)
+		if !ok || err != nil || v < math.MinInt32 {
+			return wrongType(at, tree, "a whole number")
+		}
+		into.SetInt(v)
+	default:
+		return fmt.Errorf("%s: cannot read into %s", at, into.Type())
+	}
+	return nil
+}
+
+// fillText fills the types that read themselves from text.
+func fillText(at *trail, tree any, into reflect.Value) (bool, error) {
+	target := into.Addr().Interface()
+	um, ok := target.(encoding.TextUnmarshaler)
+	if !ok {
+		return false, nil
+	}
+	text, isText := tree.(string)
+	if !isText {
+		return true, wrongType(at, tree, "text in quotes")
+	}
+	var err error
+	switch v := target.(type) {
+	case *netip.Addr:
+		if text != "" {
+			*v, err = span.ParseAddr(text)
+		}
+	case *netip.Prefix:
+		*v, err = span.ParseSubnet(text)
+	default:
+		err = um.UnmarshalText([]byte(text))
+	}
+	var bad *span.Malformed
+	if errors.As(err, &bad) {
+		return true, at.refuse(bad.Found, bad.Want)
+	}
+	return true, err
+}
+
+func fillStruct(at *trail, obj object, into reflect.Value) error {
+	known := map[string]bool{}
+	var names []string
+	for _, f := range reflect.VisibleFields(into.Type()) {
+		if f.Anonymous {
+			continue
+		}
+		name, options, _ := strings.Cut(f.Tag.Get("json"), ",")
+		known[name] = true
+		names = append(names, name)
+		tree, given := obj.values[name]
+		fallback, hasDefault := f.Tag.Lookup("default")
+		if !given {
+			if hasDefault {
+				setDefault(into.FieldByIndex(f.Index), fallback)
+			} else if options == "" {
+				return &Refusal{Path: at.field(name).String(), Want: "a value: nothing stands there"}
+			} else if f.Type.Kind() == reflect.Struct && f.Type.PkgPath() == into.Type().PkgPath() {
+				if err := fill(at.field(name), object{}, into.FieldByIndex(f.Index)); err != nil {
+					return err
+				}
+			}
+			continue
+		}
+		if err := fill(at.field(name), tree, into.FieldByIndex(f.Index)); err != nil {
+			return err
+		}
+		if words := f.Tag.Get("enum"); words != "" {
+			if err := oneOf(at.field(name), tree.(string), words); err != nil {
+				return err
+			}
+		}
+	}
+	for _, key := range obj.keys {
+		if !known[key] {
+			return at.field(key).refuse(key, "one of the keys "+strings.Join(names, ", "))
+		}
+	}
+	return nil
+}
+
+func oneOf(at *trail, text, words string) error {
+	for _, w := range strings.Split(words, ",") {
+		if text == w {
+			return nil
+		}
+	}
+	return at.refuse(text, "one of "+strings.ReplaceAll(strings.TrimPrefix(words, ","), ",", ", "))
+}
+
+func setDefault(v reflect.Value, text string) {
+	if v.Kind() == reflect.Bool {
+		v.SetBool(text == "true")
+		return
+	}
+	v.SetString(text)
+}
+
+func wrongType(at *trail, tree any, want string) error {
+	found := "a value"
+	switch v := tree.(type) {
+	case nil:
+		found = "null"
+	case string:
+		found = span.Quote(v)
+	case json.Number:
+		found = string(v)
+		if len(found) > 40 {
+			found = found[:40] + "..."
+		}
+	case bool:
+		found = strconv.FormatBool(v)
+	case object:
+		found = "an object"
+	case []any:
+		found = "a list"
+	}
+	return &Refusal{Path: at.String(), Found: found, Want: want}
+}

@@ -1,0 +1,140 @@
+package span
+
+import (
+	"encoding/binary"
+	"net/netip"
+	"strconv"
+	"strings"
+)
+
+// OfAddr is an IPv4 address as a number. The zero Addr gives 0.
+func OfAddr(a netip.Addr) uint32 {
+	if !a.Is4() {
+		return 0
+	}
+	b := a.As4()
+	return binary.BigEndian.Uint32(b[:])
+}
+
+// Addr is the IPv4 address with that number.
+func Addr(n uint32) netip.Addr {
+	var b [4]byte
+	binary.BigEndian.PutUint32(b[:], n)
+	return netip.AddrFrom4(b)
+}
+
+// OfPrefix is all addresses of an IPv4 subnet, its network and broadcast
+// addresses included.
+func OfPrefix(p netip.Prefix) Run {
+	lo := OfAddr(p.Masked().Addr())
+	return Run{lo, lo | uint32(1<<(32-p.Bits())-1)}
+}
+
+// ParseAddr reads a dotted quad (RFC 6943 section 3.1.1, the strict form).
+// Its error is a *Malformed.
+func ParseAddr(text string) (netip.Addr, error) {
+	a, err := netip.ParseAddr(strings.TrimSpace(text))
+	if err != nil || !a.Is4() {
+		return netip.Addr{}, &Malformed{text, "an IPv4 address such as 10.48.16.20"}
+	}
+	return a, nil
+}
+
+// ParseMask reads "255.255.255.0", "/24" or "24" as a number of bits.
+// A mask with a hole is refused. Its error is a *Malformed.
+func ParseMask(text string) (int, error) {
+	clean := strings.TrimPrefix(strings.TrimSpace(text), "/")
+	if bits, err := strconv.Atoi(clean); err == nil && bits >= 0 && bits <= 32 && clean[0] != '+' {
+		return bits, nil
+	}
+	if a, err := netip.ParseAddr(clean); err == nil && a.Is4() {
+		if bits, ok := MaskBits(a); ok {
+			return bits, nil
+		}
+		return 0, &Malformed{text, "a mask without holes such as 255.255.255.0, or its length such as 24"}
+	}
+	return 0, &Malformed{text, "a mask such as 255.255.255.0, or its length such as 24"}
+}
+
+// MaskBits tells how long a mask is, if it is one without holes (RFC 4632).
+func MaskBits(a netip.Addr) (int, bool) {
+	n := OfAddr(a)
+	if inv := ^n; inv&(inv+1) != 0 {
+		return 0, false
+	}
+	bits := 0
+	for ; n != 0; n <<= 1 {
+		bits++
+	}
+	return bits, true
+}
+
+// Mask is the dotted mask of a prefix length.
+func Mask(bits int) netip.Addr { return Addr(uint32(^uint64(0) << (32 - bits))) }
+
+// ParseSubnet reads "10.48.16.0/24", "10.48.16.0/255.255.255.0" or address and
+// mask with a blank between. Any address inside stands for its subnet.
+// Subnets from /8 to /30 are taken. Its error is a *Malformed.
+func ParseSubnet(text string) (netip.Prefix, error) {
+	clean := strings.TrimSpace(text)
+	addrText, maskText, ok := strings.Cut(clean, "/")
+	if !ok {
+		fields := strings.Fields(clean)
+		if len(fields) != 2 {
+			return netip.Prefix{}, &Malformed{text, "a subnet such as 10.48.16.0/24, or address and mask such as 10.48.16.0 255.255.255.0"}
+		}
+		addrText, maskText = fields[0], fields[1]
+	}
+	a, err := ParseAddr(addrText)
+	if err != nil {
+		return netip.Prefix{}, &Malformed{text, "a subnet such as 10.48.16.0/24"}
+	}
+	bits, err := ParseMask(maskText)
+	if err != nil {
+		return netip.Prefix{}, err
+	}
+	if bits < 8 || bits > 30 {
+		return netip.Prefix{}, &Malformed{text, "a subnet between /8 and /30"}
+	}
+	return netip.PrefixFrom(a, bits).Masked(), nil
+}
+
+// ParseAddrIn reads an address, or its end such as ".100" or "100" completed
+// from the subnet. Its error is a *Malformed.
+func ParseAddrIn(text string, subnet netip.Prefix) (netip.Addr, error) {
+	clean := strings.TrimPrefix(strings.TrimSpace(text), ".")
+	parts := strings.Split(clean, ".")
+	if len(parts) < 4 && subnet.IsValid() {
+		head := strings.Split(subnet.Masked().Addr().String(), ".")
+		clean = strings.Join(append(head[:4-len(parts)], parts...), ".")
+	}
+	a, err := ParseAddr(clean)
+	if err != nil {
+		return netip.Addr{}, &Malformed{text, "an address such as 10.48.16.100, or its last number such as .100"}
+	}
+	return a, nil
+}
+
+// ParseRangeIn reads "10.48.16.100-10.48.16.179", ".100-.179" or "100 to 179".
+// The range must run upwards. Its error is a *Malformed.
+func ParseRangeIn(text string, subnet netip.Prefix) (from, to netip.Addr, err error) {
+	clean := strings.NewReplacer("\u2013", "-", "\u2014", "-", "\u2212", "-", " to ", "-", "..", "-").Replace(text)
+	fromText, toText, ok := strings.Cut(clean, "-")
+	if !ok {
+		fields := strings.Fields(clean)
+		if len(fields) != 2 {
+			return from, to, &Malformed{text, "a range such as .100-.179"}
+		}
+		fromText, toText = fields[0], fields[1]
+	}
+	if from, err = ParseAddrIn(fromText, subnet); err != nil {
+		return from, to, err
+	}
+	if to, err = ParseAddrIn(toText, subnet); err != nil {
+		return from, to, err
+	}
+	if to.Less(from) {
+		return from, to, &Malformed{text, "a range from low to high; did you mean " + to.String() + "-" + from.String() + "?"}
+	}
+	return from, to, nil
+}
