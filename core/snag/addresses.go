@@ -1,0 +1,145 @@
+package snag
+
+import (
+	"fmt"
+	"net/netip"
+
+	"vestpin/core/addressing"
+	"vestpin/core/site"
+)
+
+type addr = netip.Addr
+
+// addressFaults finds pins that cannot work: two alike, off the network, on an
+// address that is spoken for, or reserved where the router does not.
+func addressFaults(v View) []Snag {
+	var found []Snag
+	paired := map[[2]string]bool{}
+	for _, p := range v.Interfaces() {
+		for _, f := range addressing.Faults(v, p) {
+			about := []site.Ref{p.Device.Ref(), p.Interface.Ref()}
+			var mends []Mend
+			if f.Other != nil {
+				about = append(about, f.Other.Device.Ref(), f.Other.Interface.Ref())
+			}
+			if f.Code == "address-twice" {
+				if paired[[2]string{f.Other.Interface.ID, p.Interface.ID}] {
+					continue
+				}
+				paired[[2]string{p.Interface.ID, f.Other.Interface.ID}] = true
+				if !f.Other.Interface.Pin.Locked {
+					mends = repin(v, *f.Other)
+				}
+			}
+			if f.Code == "address-answers-already" {
+				if f.Other.Interface.Pin == nil {
+					mends = repin(v, *f.Other)
+				}
+			}
+			if !p.Interface.Pin.Locked {
+				mends = append(mends, repin(v, p)...)
+			}
+			found = append(found, Snag{Code: f.Code, About: about, Says: f.Says, Mends: mends})
+		}
+	}
+	return found
+}
+
+// deviceSetInRange finds addresses set by hand inside a DHCP range: the router
+// may lease them to somebody else.
+func deviceSetInRange(v View) []Snag {
+	var found []Snag
+	for _, p := range v.Interfaces() {
+		n, _ := v.Network(p.Interface.Network)
+		if p.Interface.Pin == nil || p.Interface.Pin.By != site.ByDevice || !addressing.InRange(n, p.Interface.Pin.Address) {
+			continue
+		}
+		a := p.Interface.Pin.Address
+		mends := repin(v, p)
+		r, ok := v.RouterOf(n.ID)
+		if p.Interface.MAC != "" && ok && (r.Form.Reserves == "anywhere" || r.Form.Reserves == "inside-range") {
+			mends = append(mends, Mend{fmt.Sprintf("Reserve %s too", a), []site.Edit{pinEdit(p, a, site.ByBoth)}})
+		}
+		found = append(found, Snag{
+			Code: "device-set-in-range", About: []site.Ref{p.Device.Ref(), p.Interface.Ref()}, Mends: mends,
+			Says: fmt.Sprintf("%s is set to %s by hand, inside the DHCP range. The router can lease %s to something else.", p.Label(), a, a),
+		})
+	}
+	return found
+}
+
+// macTwice finds interfaces that claim the same MAC address: a reservation can
+// only be for one of them.
+func macTwice(v View) []Snag {
+	var found []Snag
+	first := map[site.MAC]site.Placed{}
+	for _, p := range v.Interfaces() {
+		if p.Interface.MAC == "" {
+			continue
+		}
+		o, twice := first[p.Interface.MAC]
+		if !twice {
+			first[p.Interface.MAC] = p
+			continue
+		}
+		bare := *p.Interface
+		bare.MAC = ""
+		found = append(found, Snag{
+			Code:  "mac-twice",
+			About: []site.Ref{o.Device.Ref(), o.Interface.Ref(), p.Device.Ref(), p.Interface.Ref()},
+			Says:  fmt.Sprintf("%s and %s have the same MAC address %s: one of them is wrong, or they are one device.", o.Label(), p.Label(), p.Interface.MAC),
+			Mends: []Mend{{"Forget the MAC address of " + p.Label(), []site.Edit{{Do: site.PutInterface, ID: p.Device.ID, Interface: &bare}}}},
+		})
+	}
+	return found
+}
+
+// macRandomised finds reservations for MAC addresses that a device made up: it
+// may come back with another one.
+func macRandomised(v View) []Snag {
+	var found []Snag
+	for _, p := range v.Interfaces() {
+		if p.Interface.Pin == nil || !p.Interface.Pin.Reserved() || !p.Interface.MAC.Randomised() {
+			continue
+		}
+		found = append(found, Snag{
+			Code: "mac-randomised", About: []site.Ref{p.Device.Ref(), p.Interface.Ref()},
+			Says:  fmt.Sprintf("%s is reserved by a made-up MAC address, %s, that it may change. Turn private addresses off on the device first.", p.Label(), p.Interface.MAC),
+			Mends: repin(v, p),
+		})
+	}
+	return found
+}
+
+// openButLoose finds services that are opened outside although their interface
+// has no pin: after its lease ends the forward leads to whoever gets the address.
+func openButLoose(v View) []Snag {
+	var found []Snag
+	for _, w := range v.Wishes() {
+		if w.Interface.Pin != nil {
+			continue
+		}
+		found = append(found, Snag{
+			Code:  "open-but-loose",
+			About: []site.Ref{w.Device.Ref(), w.Service.Ref(), w.Interface.Ref()},
+			Says:  fmt.Sprintf("%s is opened outside, but its address can change.", w.Label()),
+			Mends: repin(v, site.Placed{Device: w.Device, Interface: w.Interface}),
+		})
+	}
+	return found
+}
+
+// seenElsewhere finds pins that are not in place yet.
+func seenElsewhere(v View) []Snag {
+	var found []Snag
+	for _, p := range v.Interfaces() {
+		if p.Interface.Pin == nil || !p.Interface.Seen.IsValid() || p.Interface.Seen == p.Interface.Pin.Address {
+			continue
+		}
+		found = append(found, Snag{
+			Code: "seen-elsewhere", About: []site.Ref{p.Device.Ref(), p.Interface.Ref()},
+			Says: fmt.Sprintf("%s is pinned at %s but was last seen at %s: not yet in place.", p.Label(), p.Interface.Pin.Address, p.Interface.Seen),
+		})
+	}
+	return found
+}

@@ -1,0 +1,307 @@
+package snag
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"strings"
+
+	"vestpin/core/forwarding"
+	"vestpin/core/site"
+	"vestpin/core/span"
+)
+
+// enabled gives the forwards that count.
+func enabled(v View) []site.Forward {
+	return slices.DeleteFunc(slices.Clone(v.Forwards), func(f site.Forward) bool { return !f.Enabled })
+}
+
+func forwardName(f site.Forward) string {
+	if f.Name != "" {
+		return f.Name
+	}
+	return "The forward of " + f.Outside.String()
+}
+
+// pairs gives the enabled forwards of one router whose outside ports overlap, by
+// sweeping over the ports: comparing all with all would be slow.
+func pairs(v View, r site.Router) [][2]site.Forward {
+	type edge struct {
+		run span.Run
+		f   int
+	}
+	var edges []edge
+	forwards := enabled(v)
+	for i, f := range forwards {
+		if f.Router == r.ID {
+			for _, run := range f.Outside.Runs() {
+				edges = append(edges, edge{run, i})
+			}
+		}
+	}
+	slices.SortStableFunc(edges, func(a, b edge) int { return cmp.Compare(a.run.Lo, b.run.Lo) })
+	met := map[[2]int]bool{}
+	var out [][2]site.Forward
+	var open []edge
+	for _, e := range edges {
+		open = slices.DeleteFunc(open, func(o edge) bool { return o.run.Hi < e.run.Lo })
+		for _, o := range open {
+			key := [2]int{min(o.f, e.f), max(o.f, e.f)}
+			if !met[key] {
+				met[key] = true
+				out = append(out, [2]site.Forward{forwards[key[0]], forwards[key[1]]})
+			}
+		}
+		open = append(open, e)
+	}
+	return out
+}
+
+func same(a, b site.Forward) bool {
+	return a.Protocol == b.Protocol && a.Outside.Equal(b.Outside) && a.To == b.To &&
+		a.InsidePorts().Equal(b.InsidePorts()) && slices.Equal(a.From, b.From)
+}
+
+// outsideClash finds two forwards of one router that want the same port.
+func outsideClash(v View) []Snag {
+	var found []Snag
+	for _, r := range v.Routers {
+		for _, p := range pairs(v, r) {
+			a, b := p[0], p[1]
+			if same(a, b) || !forwarding.Clash(r.Form, a, b) {
+				continue
+			}
+			shared := span.PortList(a.Outside.Set().Overlap(b.Outside.Set()).Runs()...)
+			found = append(found, Snag{
+				Code: "outside-clash", About: append(about(v, a), about(v, b)...),
+				Says:  fmt.Sprintf("%s %s is wanted twice: by %s and by %s. Only one of them would get it.", shared, protocolOf(a, b), forwardName(a), forwardName(b)),
+				Mends: append(moveAway(v, b), moveAway(v, a)...),
+			})
+		}
+	}
+	return found
+}
+
+func protocolOf(a, b site.Forward) site.Protocol {
+	if a.Protocol == site.Both {
+		return b.Protocol
+	}
+	return a.Protocol
+}
+
+func about(v View, f site.Forward) []site.Ref {
+	out := []site.Ref{f.Ref()}
+	if _, p := v.Target(f); p != nil {
+		out = append(out, p.Device.Ref())
+	}
+	if f.Service != "" {
+		out = append(out, site.Ref("service:"+f.Service))
+	}
+	return out
+}
+
+// moveAway offers another port for a forward, and to keep its service inside.
+func moveAway(v View, f site.Forward) []Mend {
+	if f.Locked {
+		return nil
+	}
+	w, ok := v.Service(f.Service)
+	if !ok || w.Service.Open == nil {
+		return []Mend{{"Remove " + forwardName(f), []site.Edit{{Do: site.RemoveForward, ID: f.ID}}}}
+	}
+	var mends []Mend
+	if plan := forwarding.SuggestOne(v, w); len(plan.Changes) > 0 {
+		mends = append(mends, Mend{doesOf(w, plan), plan.Edits()})
+	}
+	return append(mends, keepIn(v, w))
+}
+
+func doesOf(w site.Wish, plan forwarding.Plan) string {
+	for _, c := range plan.Changes {
+		if c.Edit.Do == site.PutService {
+			return fmt.Sprintf("Set %s to %s on the device", w.Label(), c.Edit.Service.Ports)
+		}
+	}
+	for i := len(plan.Changes) - 1; i >= 0; i-- {
+		if f := plan.Changes[i].Edit.Forward; f != nil {
+			return fmt.Sprintf("Open %s at %s", w.Label(), f.Outside)
+		}
+	}
+	return "Open " + w.Label()
+}
+
+func keepIn(v View, w site.Wish) Mend {
+	edits := []site.Edit{{Do: site.SetOpen, ID: w.Service.ID}}
+	for _, f := range v.Forwards {
+		if f.Service == w.Service.ID && !f.Locked {
+			edits = append(edits, site.Edit{Do: site.RemoveForward, ID: f.ID})
+		}
+	}
+	return Mend{"Keep " + w.Label() + " inside", edits}
+}
+
+// outsideIsRoutersOwn finds forwards of ports on which the router answers.
+func outsideIsRoutersOwn(v View) []Snag {
+	var found []Snag
+	for _, f := range enabled(v) {
+		r, _ := v.Router(f.Router)
+		if own, taken := forwarding.OwnPort(r, f); taken {
+			why := own.Why
+			if why == "" {
+				why = "the router itself"
+			}
+			found = append(found, Snag{
+				Code: "outside-is-routers-own", About: about(v, f), Mends: moveAway(v, f),
+				Says: fmt.Sprintf("%s uses %s, but %s is taken by %s.", forwardName(f), f.Outside, own.Ports, why),
+			})
+		}
+	}
+	return found
+}
+
+// forwardTarget finds forwards to an address that nobody is pinned at, or that
+// is not on the router's network.
+func forwardTarget(v View) []Snag {
+	var found []Snag
+	remove := func(f site.Forward) []Mend {
+		return []Mend{{"Remove " + forwardName(f), []site.Edit{{Do: site.RemoveForward, ID: f.ID}}}}
+	}
+	for _, f := range enabled(v) {
+		r, _ := v.Router(f.Router)
+		n, _ := v.Network(r.Network)
+		address, placed := v.Target(f)
+		_, inner := v.RouterAt(address)
+		if (address.IsValid() && !n.Subnet.Contains(address)) || (placed != nil && f.To == placed.Interface.ID && placed.Interface.Network != n.ID) {
+			found = append(found, Snag{
+				Code: "forward-off-network", About: about(v, f), Mends: remove(f),
+				Says: fmt.Sprintf("%s goes to %s, which is not on the router's network %s.", forwardName(f), f.To, n.Subnet),
+			})
+		}
+		if placed == nil && !inner && address.IsValid() {
+			mends := remove(f)
+			for _, p := range v.SeenAt(address) {
+				if p.Interface.Pin == nil && p.Interface.Network == n.ID {
+					redirected := f
+					redirected.To = p.Interface.ID
+					mends = append([]Mend{{fmt.Sprintf("Send it to %s, seen there", p.Label()), []site.Edit{{Do: site.PutForward, Forward: &redirected}}}}, mends...)
+				}
+			}
+			found = append(found, Snag{
+				Code: "forward-to-nobody", About: about(v, f), Mends: mends,
+				Says: fmt.Sprintf("%s goes to %s, where no device is pinned.", forwardName(f), address),
+			})
+		}
+	}
+	return found
+}
+
+// forwardToLoose finds forwards to an interface whose address can change.
+func forwardToLoose(v View) []Snag {
+	var found []Snag
+	for _, f := range enabled(v) {
+		if _, p := v.Target(f); p != nil && p.Interface.Pin == nil {
+			found = append(found, Snag{
+				Code: "forward-to-loose", About: about(v, f), Mends: repin(v, *p),
+				Says: fmt.Sprintf("%s leads to %s, whose address can change.", forwardName(f), p.Label()),
+			})
+		}
+	}
+	return found
+}
+
+// forwardTwice finds forwards that say the same as another.
+func forwardTwice(v View) []Snag {
+	var found []Snag
+	for _, r := range v.Routers {
+		for _, p := range pairs(v, r) {
+			if same(p[0], p[1]) {
+				found = append(found, Snag{
+					Code: "forward-twice", About: append(about(v, p[0]), p[1].Ref()),
+					Says:  fmt.Sprintf("%s stands there twice.", forwardName(p[0])),
+					Mends: []Mend{{"Remove the second", []site.Edit{{Do: site.RemoveForward, ID: p[1].ID}}}},
+				})
+			}
+		}
+	}
+	return found
+}
+
+// forwardBesideService finds forwards to ports on which the device is not known
+// to answer. A device without any known service is not judged.
+func forwardBesideService(v View) []Snag {
+	var found []Snag
+	for _, f := range enabled(v) {
+		_, p := v.Target(f)
+		if p == nil || len(p.Device.Services) == 0 {
+			continue
+		}
+		for _, proto := range f.Protocol.Each() {
+			var answers span.Set
+			for _, s := range p.Device.Services {
+				if s.Protocol.Covers(proto) && s.Interface == p.Interface.ID {
+					answers = answers.Union(s.Ports.Set())
+				}
+			}
+			if beside := f.InsidePorts().Set().Minus(answers); !beside.Empty() {
+				found = append(found, Snag{
+					Code: "forward-beside-service", About: about(v, f),
+					Says: fmt.Sprintf("%s leads to %s %s, on which %s is not known to answer.", forwardName(f), span.PortList(beside.Runs()...), proto, p.Label()),
+				})
+				break
+			}
+		}
+	}
+	return found
+}
+
+// forwardWide finds forwards of more than 1024 ports, and what they swallow.
+func forwardWide(v View) []Snag {
+	var found []Snag
+	for _, f := range enabled(v) {
+		if f.Outside.Len() <= 1024 {
+			continue
+		}
+		var swallowed []string
+		for _, w := range v.Wishes() {
+			if w.Service.ID != f.Service && w.Service.Protocol.Meets(f.Protocol) && !w.Service.Ports.Set().Overlap(f.Outside.Set()).Empty() {
+				swallowed = append(swallowed, w.Label())
+			}
+		}
+		says := fmt.Sprintf("%s opens %d ports at once.", forwardName(f), f.Outside.Len())
+		if len(swallowed) > 0 {
+			says += " It swallows the natural ports of " + strings.Join(swallowed[:min(3, len(swallowed))], ", ") + "."
+		}
+		found = append(found, Snag{Code: "forward-wide", About: about(v, f), Says: says})
+	}
+	return found
+}
+
+// risky are device ports that should never face the internet unlimited: shells
+// and desktops, file shares and databases, and controls without a password.
+var risky = map[uint32]string{
+	22: "a shell", 23: "a shell without encryption", 135: "remote procedure calls", 139: "file sharing", 445: "file sharing",
+	502: "control of machines without a password", 1433: "a database", 1883: "messages without encryption", 3306: "a database", 3389: "a remote desktop",
+	5432: "a database", 5900: "a remote desktop", 6379: "a database", 27017: "a database", 47808: "control of buildings without a password",
+}
+
+// forwardRisky finds such ports that are opened to everybody.
+func forwardRisky(v View) []Snag {
+	var found []Snag
+	for _, f := range enabled(v) {
+		if len(f.From) > 0 {
+			continue
+		}
+		for _, run := range f.InsidePorts().Pieces() {
+			for port, what := range risky {
+				if run.Contains(port) && run.Len() <= 1024 {
+					found = append(found, Snag{
+						Code: "forward-risky", About: about(v, f),
+						Says: fmt.Sprintf("%s opens %s (port %d) to everybody. Limit who may connect, or reach it through a VPN.", forwardName(f), what, port),
+					})
+				}
+			}
+		}
+	}
+	slices.SortStableFunc(found, func(a, b Snag) int { return strings.Compare(a.Says, b.Says) })
+	return found
+}

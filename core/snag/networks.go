@@ -1,0 +1,92 @@
+package snag
+
+import (
+	"fmt"
+	"slices"
+
+	"vestpin/core/site"
+	"vestpin/core/span"
+)
+
+// rangeBad finds DHCP ranges that leave their subnet, cover the gateway or
+// overlap another.
+func rangeBad(v View) []Snag {
+	var found []Snag
+	for _, n := range v.Networks {
+		lan := span.OfPrefix(n.Subnet)
+		usable := span.Run{Lo: lan.Lo + 1, Hi: lan.Hi - 1}
+		for i, r := range n.Ranges {
+			own := span.Run{Lo: span.OfAddr(r.From), Hi: span.OfAddr(r.To)}
+			says := ""
+			switch {
+			case own.Lo < usable.Lo || own.Hi > usable.Hi:
+				says = fmt.Sprintf("reaches outside the usable addresses %s to %s", span.Addr(usable.Lo), span.Addr(usable.Hi))
+			case n.Gateway.IsValid() && own.Contains(span.OfAddr(n.Gateway)):
+				says = fmt.Sprintf("covers the gateway %s", n.Gateway)
+			case slices.ContainsFunc(n.Ranges[:i], func(o site.Range) bool {
+				return own.Touches(span.Run{Lo: span.OfAddr(o.From), Hi: span.OfAddr(o.To)})
+			}):
+				says = "overlaps another range"
+			}
+			if says != "" {
+				found = append(found, Snag{
+					Code: "range-bad", About: []site.Ref{n.Ref()}, Mends: trimRange(n, i),
+					Says: fmt.Sprintf("The DHCP range %s to %s %s.", r.From, r.To, says),
+				})
+			}
+		}
+	}
+	return found
+}
+
+// trimRange offers the longest stretch of a range that has none of its faults.
+func trimRange(n site.Network, i int) []Mend {
+	lan := span.OfPrefix(n.Subnet)
+	good := span.Of(span.Run{Lo: lan.Lo + 1, Hi: lan.Hi - 1}).Overlap(span.Of(span.Run{Lo: span.OfAddr(n.Ranges[i].From), Hi: span.OfAddr(n.Ranges[i].To)}))
+	if n.Gateway.IsValid() {
+		good = good.Minus(span.One(span.OfAddr(n.Gateway)))
+	}
+	for j, o := range n.Ranges {
+		if j < i {
+			good = good.Minus(span.Of(span.Run{Lo: span.OfAddr(o.From), Hi: span.OfAddr(o.To)}))
+		}
+	}
+	fixed := n
+	fixed.Ranges = slices.Delete(slices.Clone(n.Ranges), i, i+1)
+	does := "Remove this range"
+	if !good.Empty() {
+		longest := slices.MaxFunc(good.Runs(), func(a, b span.Run) int { return a.Len() - b.Len() })
+		fixed.Ranges = slices.Insert(fixed.Ranges, i, site.Range{From: span.Addr(longest.Lo), To: span.Addr(longest.Hi)})
+		does = fmt.Sprintf("Make it %s to %s", span.Addr(longest.Lo), span.Addr(longest.Hi))
+	}
+	return []Mend{{does, []site.Edit{{Do: site.PutNetwork, Network: &fixed}}}}
+}
+
+// rangeFull finds networks with more loose devices than addresses to hand out.
+func rangeFull(v View) []Snag {
+	var found []Snag
+	for _, n := range v.Networks {
+		var handed span.Set
+		for _, r := range n.Ranges {
+			handed = handed.Union(span.Of(span.Run{Lo: span.OfAddr(r.From), Hi: span.OfAddr(r.To)}))
+		}
+		loose := 0
+		for _, p := range v.Interfaces() {
+			if p.Interface.Network != n.ID {
+				continue
+			}
+			if p.Interface.Pin == nil {
+				loose++
+			} else {
+				handed = handed.Minus(span.One(span.OfAddr(p.Interface.Pin.Address)))
+			}
+		}
+		if len(n.Ranges) > 0 && loose > handed.Len() {
+			found = append(found, Snag{
+				Code: "range-full", About: []site.Ref{n.Ref()},
+				Says: fmt.Sprintf("%d loose devices share %d addresses of the DHCP range: some will get none.", loose, handed.Len()),
+			})
+		}
+	}
+	return found
+}

@@ -1,0 +1,195 @@
+package snag
+
+import (
+	"fmt"
+	"net/netip"
+
+	"vestpin/core/forwarding"
+	"vestpin/core/site"
+)
+
+func routerName(r site.Router) string {
+	if r.Name != "" {
+		return r.Name
+	}
+	return "Router " + r.ID
+}
+
+// formCannot finds forwards that the router's form has no way to express.
+func formCannot(v View) []Snag {
+	var found []Snag
+	for _, r := range v.Routers {
+		_, _, faults := forwarding.Lines(v, r)
+		for _, f := range faults {
+			found = append(found, Snag{
+				Code: "form-cannot", About: append(about(v, f.Forward), r.Ref()), Mends: moveAway(v, f.Forward),
+				Says: fmt.Sprintf("%s cannot be entered at %s: %s.", forwardName(f.Forward), routerName(r), f.Why),
+			})
+		}
+	}
+	return found
+}
+
+// linesRunOut finds routers that need more lines than their form has.
+func linesRunOut(v View) []Snag {
+	var found []Snag
+	for _, r := range v.Routers {
+		lines, _, _ := forwarding.Lines(v, r)
+		if r.Form.Lines > 0 && len(lines) > r.Form.Lines {
+			found = append(found, Snag{
+				Code: "lines-run-out", About: []site.Ref{r.Ref()},
+				Says: fmt.Sprintf("The forwards need %d lines, but %s has %d.", len(lines), routerName(r), r.Form.Lines),
+			})
+		}
+	}
+	return found
+}
+
+// reservationsRunOut finds routers with fewer reservations than are planned.
+func reservationsRunOut(v View) []Snag {
+	var found []Snag
+	for _, r := range v.Routers {
+		_, reserved, _ := forwarding.Lines(v, r)
+		if r.Form.ReservationLines > 0 && len(reserved) > r.Form.ReservationLines {
+			found = append(found, Snag{
+				Code: "reservations-run-out", About: []site.Ref{r.Ref()},
+				Says: fmt.Sprintf("%d reservations are planned, but %s takes %d. Set some addresses on the devices instead.", len(reserved), routerName(r), r.Form.ReservationLines),
+			})
+		}
+	}
+	return found
+}
+
+// wishUnmet finds services that are to be opened and that no forward reaches.
+func wishUnmet(v View) []Snag {
+	var found []Snag
+	for _, w := range v.Wishes() {
+		if forwarding.Met(v, w) {
+			continue
+		}
+		s := Snag{
+			Code: "wish-unmet", About: []site.Ref{w.Service.Ref(), w.Device.Ref()},
+			Says: fmt.Sprintf("%s is to be opened, but no forward leads there yet.", w.Label()),
+		}
+		if w.Interface.Pin != nil {
+			if plan := forwarding.SuggestOne(v, w); len(plan.Changes) > 0 {
+				s.Mends = append(s.Mends, Mend{doesOf(w, plan), plan.Edits()})
+			} else if len(plan.Unmet) > 0 {
+				s.Says = plan.Unmet[0].Says
+			}
+		}
+		s.Mends = append(s.Mends, keepIn(v, w))
+		found = append(found, s)
+	}
+	return found
+}
+
+// upstreamMissing finds forwards on an inner router that the outer one does not
+// lead to.
+func upstreamMissing(v View) []Snag {
+	var found []Snag
+	for _, f := range enabled(v) {
+		r, _ := v.Router(f.Router)
+		outer, ok := v.Router(r.Upstream)
+		if !ok || partnered(v, f, r, outer) {
+			continue
+		}
+		s := Snag{
+			Code: "upstream-missing", About: append(about(v, f), outer.Ref()),
+			Says: fmt.Sprintf("%s is forwarded at %s, but %s in front of it sends nothing there.", forwardName(f), routerName(r), routerName(outer)),
+		}
+		if w, ok := v.Service(f.Service); ok && w.Service.Open != nil && w.Service.Open.Router == r.ID {
+			continue // it is only wanted from between the two
+		}
+		if r.WAN.Address.IsValid() {
+			partner := f
+			partner.ID = site.FreeID(f.ID+"-outer", func(id string) bool { return hasForward(v, id) })
+			partner.Router, partner.To, partner.Inside = outer.ID, r.WAN.Address.String(), f.Outside
+			partner.Locked = false
+			s.Mends = []Mend{{"Forward it at " + routerName(outer) + " too", []site.Edit{{Do: site.PutForward, Forward: &partner}}}}
+		}
+		found = append(found, s)
+	}
+	return found
+}
+
+func hasForward(v View, id string) bool {
+	for _, f := range v.Forwards {
+		if f.ID == id {
+			return true
+		}
+	}
+	return false
+}
+
+func partnered(v View, f site.Forward, r, outer site.Router) bool {
+	for _, proto := range f.Protocol.Each() {
+		left := f.Outside.Set()
+		for _, o := range enabled(v) {
+			if address, _ := v.Target(o); o.Router == outer.ID && o.Protocol.Covers(proto) && address.IsValid() && address == r.WAN.Address {
+				left = left.Minus(o.InsidePorts().Set())
+			}
+		}
+		if !left.Empty() {
+			return false
+		}
+	}
+	return true
+}
+
+// upnpOn finds routers on which devices open ports by themselves.
+func upnpOn(v View) []Snag {
+	var found []Snag
+	for _, r := range v.Routers {
+		if r.UPnP == "on" {
+			off := r
+			off.UPnP = "off"
+			found = append(found, Snag{
+				Code: "upnp-on", About: []site.Ref{r.Ref()},
+				Says:  fmt.Sprintf("UPnP is on at %s: a device can take an outside port that is planned here.", routerName(r)),
+				Mends: []Mend{{"Plan to turn UPnP off", []site.Edit{{Do: site.PutRouter, Router: &off}}}},
+			})
+		}
+	}
+	return found
+}
+
+// carrier is the shared address space of providers, RFC 6598.
+var carrier = netip.MustParsePrefix("100.64.0.0/10")
+
+// behind finds routers whose outside is not the internet: forwards there lead
+// nowhere unless the box in front sends them on.
+func behind(v View) []Snag {
+	var found []Snag
+	for _, r := range v.Routers {
+		switch a := r.WAN.Address; {
+		case !a.IsValid() || r.Upstream != "":
+		case carrier.Contains(a):
+			found = append(found, Snag{
+				Code: "behind-carrier", About: []site.Ref{r.Ref()},
+				Says: fmt.Sprintf("The outside address %s of %s is the provider's shared one (carrier-grade NAT): no forward can work. Ask for a public address, or use a VPN outwards.", a, routerName(r)),
+			})
+		case a.IsPrivate():
+			found = append(found, Snag{
+				Code: "behind-router", About: []site.Ref{r.Ref()},
+				Says: fmt.Sprintf("The outside address %s of %s is a private one: another router stands in front. Add it, or set it to pass everything through.", a, routerName(r)),
+			})
+		}
+	}
+	return found
+}
+
+// outsideAddressMoves finds routers whose outside address changes and that have
+// no name that follows it.
+func outsideAddressMoves(v View) []Snag {
+	var found []Snag
+	for _, r := range v.Routers {
+		if r.WAN.Kind == "dynamic" && r.WAN.Name == "" && r.Upstream == "" {
+			found = append(found, Snag{
+				Code: "outside-address-moves", About: []site.Ref{r.Ref()},
+				Says: fmt.Sprintf("The outside address of %s changes and no name follows it. Set up dynamic DNS, or ask for a fixed address.", routerName(r)),
+			})
+		}
+	}
+	return found
+}

@@ -1,0 +1,104 @@
+// Package snag knows what can be wrong or risky in a site, what it is about and
+// which edits mend it. Each family of rules has a file.
+package snag
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+
+	"vestpin/core/addressing"
+	"vestpin/core/site"
+)
+
+// The weights of a snag.
+const (
+	Stops = "stops" // it does not work
+	Bites = "bites" // it works until it does not
+	Note  = "note"  // worth knowing
+)
+
+// Snag is something wrong or risky.
+type Snag struct {
+	Code   string     `json:"code"`
+	Weight string     `json:"weight"`
+	About  []site.Ref `json:"about"`
+	Says   string     `json:"says"`
+	Mends  []Mend     `json:"mends"`
+}
+
+// Mend is a set of edits that ends a snag, and what they do in words.
+type Mend struct {
+	Does  string      `json:"does"`
+	Edits []site.Edit `json:"edits"`
+}
+
+// View is what the rules look at.
+type View = site.View
+
+var weights = map[string]string{
+	"address-twice": Stops, "address-off-network": Stops, "address-unusable": Stops,
+	"address-answers-already": Stops, "router-cannot-reserve-there": Stops, "mac-twice": Stops,
+	"mac-missing": Stops, "range-bad": Stops, "outside-clash": Stops, "outside-is-routers-own": Stops,
+	"forward-to-nobody": Stops, "forward-off-network": Stops, "form-cannot": Stops, "lines-run-out": Stops,
+	"reservations-run-out": Stops, "behind-router": Stops, "behind-carrier": Stops, "upstream-missing": Stops,
+	"device-set-in-range": Bites, "mac-randomised": Bites, "open-but-loose": Bites, "forward-to-loose": Bites,
+	"range-full": Bites, "forward-wide": Bites, "forward-risky": Bites, "wish-unmet": Bites, "upnp-on": Bites,
+	"outside-address-moves": Bites,
+}
+
+var rules = []func(View) []Snag{
+	addressFaults, deviceSetInRange, macTwice, macRandomised, openButLoose, seenElsewhere,
+	rangeBad, rangeFull,
+	outsideClash, outsideIsRoutersOwn, forwardTarget, forwardToLoose, forwardTwice, forwardBesideService, forwardWide, forwardRisky,
+	formCannot, linesRunOut, reservationsRunOut, wishUnmet, upstreamMissing,
+	upnpOn, behind, outsideAddressMoves,
+}
+
+// Check gives the snags of a site, the weightiest first.
+func Check(v View) []Snag {
+	out := []Snag{}
+	for _, rule := range rules {
+		out = append(out, rule(v)...)
+	}
+	for i := range out {
+		out[i].Weight = weights[out[i].Code]
+		if out[i].Weight == "" {
+			out[i].Weight = Note
+		}
+		if out[i].Mends == nil {
+			out[i].Mends = []Mend{}
+		}
+	}
+	order := map[string]int{Stops: 0, Bites: 1, Note: 2}
+	slices.SortStableFunc(out, func(a, b Snag) int { return cmp.Compare(order[a.Weight], order[b.Weight]) })
+	return out
+}
+
+// repin offers the nearest address that is free, for a pin that cannot stay.
+func repin(v View, p site.Placed) []Mend {
+	by := addressing.Way(v, *p.Interface)
+	if p.Interface.Pin != nil && p.Interface.Pin.By == site.ByBoth && by == site.ByReservation {
+		by = site.ByBoth
+	}
+	a, ok := addressing.Nearest(v, p, by)
+	if !ok {
+		return nil
+	}
+	does := fmt.Sprintf("Pin %s at %s", p.Label(), a)
+	if p.Interface.Pin != nil {
+		does = fmt.Sprintf("Move %s to %s", p.Label(), a)
+		if a == p.Interface.Pin.Address {
+			does = fmt.Sprintf("Set %s on the device instead", p.Label())
+		}
+	}
+	return []Mend{{does, []site.Edit{pinEdit(p, a, by)}}}
+}
+
+func pinEdit(p site.Placed, a addr, by string) site.Edit {
+	return site.Edit{Do: site.SetPin, ID: p.Interface.ID, Pin: &site.Pin{Address: a, By: by}}
+}
+
+func loosen(p site.Placed) Mend {
+	return Mend{"Make " + p.Label() + " loose", []site.Edit{{Do: site.SetPin, ID: p.Interface.ID}}}
+}
