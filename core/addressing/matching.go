@@ -93,66 +93,121 @@ func (b *board) loss(out []bool, more int) []int {
 }
 
 // leaveOut finds the rows that stay without a pin: as few as possible, and of
-// low rank. Rows left out keep the address where they were seen, so leaving one
-// out may cost another its place: where that happens the choice is searched.
+// low rank; of equal choices the one that serves the later promises best. Rows
+// left out keep the address where they were seen, so leaving one out may cost
+// another its place: where that happens the choice is searched.
 func (b *board) leaveOut() (left []int, proven bool) {
-	n := len(b.rows)
 	if b.allFit() {
 		return nil, true
 	}
-	var best []bool
-	var bestLoss []int
-	visits := 0
-	var search func(out, keep []bool)
-	search = func(out, keep []bool) {
-		if visits++; visits > searchLimit {
-			return
-		}
-		columns, short := b.match(out)
-		missing := 0
-		for i, c := range columns {
-			if c < 0 && !out[i] {
-				missing++
-			}
-		}
-		if best != nil && slices.Compare(b.loss(out, missing), bestLoss) >= 0 {
-			return
-		}
-		if short == nil {
-			best, bestLoss = slices.Clone(out), b.loss(out, 0)
-			return
-		}
-		slices.SortStableFunc(short, func(i, j int) int {
-			return cmp.Or(cmp.Compare(b.rows[j].Device.Importance(), b.rows[i].Device.Importance()), cmp.Compare(j, i))
-		})
-		kept := slices.Clone(keep)
-		for _, i := range short {
-			if kept[i] {
-				continue
-			}
-			out[i] = true
-			search(out, kept)
-			out[i] = false
-			kept[i] = true
+	if out, ok := b.leaveOutByCost(); ok {
+		return chosen(out), true
+	}
+	h := leaving{board: b, out: make([]bool, len(b.rows))}
+	h.search(make([]bool, len(b.rows)))
+	if h.best == nil {
+		h.best = slices.Repeat([]bool{true}, len(b.rows))
+	}
+	return chosen(h.best), h.visits <= searchLimit
+}
+
+func chosen(out []bool) (list []int) {
+	for i, o := range out {
+		if o {
+			list = append(list, i)
 		}
 	}
-	// The ranks alone give the answer where nobody's seat is in the way.
-	columns, _ := b.match(make([]bool, n))
-	easy := make([]bool, n)
+	return list
+}
+
+// leaveOutByCost gives each row a way out that costs more than all else, by its
+// rank. The answer holds unless somebody then sits where a row left out was seen.
+func (b *board) leaveOutByCost() ([]bool, bool) {
+	n, m := len(b.rows), len(b.cols)
+	step := b.costLimit() * int64(n+1)
+	if step > far/200 {
+		return nil, false
+	}
+	none := make([]bool, n)
+	cost := make([][]int64, n)
+	for i := range cost {
+		cost[i] = make([]int64, m+n)
+		for c := range cost[i] {
+			cost[i][c] = far
+			if c < m && b.usable(i, c, none) {
+				cost[i][c] = b.cost(i, c)
+			}
+		}
+		cost[i][m+i] = step * int64(200-b.rows[i].Device.Importance())
+	}
+	columns := cheapest(cost, m+n)
+	out := make([]bool, n)
 	for i, c := range columns {
-		easy[i] = c < 0
+		out[i] = c >= m
 	}
-	if _, short := b.match(easy); short == nil {
-		best = easy
-	} else {
-		search(make([]bool, n), make([]bool, n))
-	}
-	for i := range n {
-		if best == nil || best[i] {
-			left = append(left, i)
+	for i, c := range columns {
+		if c < m && !b.usable(i, c, out) {
+			return nil, false
 		}
 	}
-	return left, visits <= searchLimit
+	return out, true
+}
+
+// leaving is the search for whom to leave out.
+type leaving struct {
+	board  *board
+	out    []bool
+	best   []bool
+	loss   []int
+	cost   int64
+	visits int
+}
+
+func (h *leaving) search(keep []bool) {
+	if h.visits++; h.visits > searchLimit {
+		return
+	}
+	columns, short := h.board.match(h.out)
+	missing := 0
+	for i, c := range columns {
+		if c < 0 && !h.out[i] {
+			missing++
+		}
+	}
+	loss := h.board.loss(h.out, missing)
+	if h.best != nil && slices.Compare(loss, h.loss) > 0 {
+		return
+	}
+	if short == nil {
+		cost := h.board.costOf(chosen(h.out))
+		if h.best == nil || slices.Compare(loss, h.loss) < 0 || cost < h.cost {
+			h.best, h.loss, h.cost = slices.Clone(h.out), loss, cost
+		}
+		return
+	}
+	slices.SortStableFunc(short, func(i, j int) int {
+		return cmp.Or(cmp.Compare(h.board.rows[j].Device.Importance(), h.board.rows[i].Device.Importance()), cmp.Compare(j, i))
+	})
+	kept := slices.Clone(keep)
+	for _, i := range short {
+		if kept[i] {
+			continue
+		}
+		h.out[i] = true
+		h.search(kept)
+		h.out[i] = false
+		kept[i] = true
+	}
+}
+
+func (b *board) costOf(left []int) int64 {
+	sum := int64(0)
+	for i, c := range b.assign(left) {
+		if c >= 0 {
+			sum += b.cost(i, c)
+		}
+	}
+	return sum
 }
 
 // far is the cost of a column that a row cannot take.

@@ -153,13 +153,22 @@ func newBoard(v site.View, rows []site.Placed) *board {
 		n, _ := v.Network(p.Interface.Network)
 		for c, addr := range b.cols {
 			a := span.Addr(addr)
-			if (p.Interface.Seen == a) || (p.Interface.Pin != nil && p.Interface.Pin.Address == a) {
+			if a == seat(p) {
 				b.blockers[c] = append(b.blockers[c], i)
 			}
 			b.allowed[i][c] = b.fits(n, a, b.by[i])
 		}
 	}
 	return b
+}
+
+// seat is the address that an interface without a new pin holds: the pin it has,
+// or where it was seen.
+func seat(p site.Placed) netip.Addr {
+	if p.Interface.Pin != nil {
+		return p.Interface.Pin.Address
+	}
+	return p.Interface.Seen
 }
 
 func networkPlace(v site.View, p site.Placed) int {
@@ -279,6 +288,15 @@ func (b *board) cost(i, col int) int64 {
 		if bad {
 			c++
 		}
+	}
+	return c
+}
+
+// costLimit is above every cost of one row.
+func (b *board) costLimit() int64 {
+	base, c := int64(len(b.rows)+1), int64(1)
+	for range 5 {
+		c *= base
 	}
 	return c
 }

@@ -147,7 +147,7 @@ func upnpOn(v View) []Snag {
 			found = append(found, Snag{
 				Code: "upnp-on", About: []site.Ref{r.Ref()},
 				Says:  fmt.Sprintf("UPnP is on at %s: a device can take an outside port that is planned here.", routerName(r)),
-				Mends: []Mend{{"Plan to turn UPnP off", []site.Edit{{Do: site.PutRouter, Router: &off}}}},
+				Mends: []Mend{{"Note that UPnP is off now", []site.Edit{{Do: site.PutRouter, Router: &off}}}},
 			})
 		}
 	}

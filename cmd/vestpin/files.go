@@ -1,0 +1,258 @@
+package main
+
+import (
+	"encoding/json"
+	"fmt"
+	"io"
+	"os"
+
+	"github.com/spf13/cobra"
+
+	"vestpin/core/forwarding"
+	"vestpin/core/site"
+	"vestpin/core/snag"
+	"vestpin/core/span"
+	"vestpin/core/suggest"
+	"vestpin/read"
+	"vestpin/write"
+)
+
+// mostInput is the largest file that is taken, in bytes.
+const mostInput = 64 << 20
+
+// input reads a file, or standard input for "-".
+func input(name string) ([]byte, error) {
+	var r io.Reader = os.Stdin
+	if name != "-" {
+		f, err := os.Open(name)
+		if err != nil {
+			return nil, err
+		}
+		defer f.Close()
+		r = f
+	}
+	data, err := io.ReadAll(io.LimitReader(r, mostInput+1))
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", name, err)
+	}
+	if len(data) > mostInput {
+		return nil, fmt.Errorf("%s: larger than %d MB", name, mostInput>>20)
+	}
+	return data, nil
+}
+
+func loadSite(name string) (site.Site, error) {
+	data, err := input(name)
+	if err != nil {
+		return site.Site{}, err
+	}
+	s, err := site.Read(data)
+	if err != nil {
+		return s, fmt.Errorf("%s: %w", name, err)
+	}
+	return s, nil
+}
+
+// output prints JSON, indented.
+func output(v any) error {
+	enc := json.NewEncoder(os.Stdout)
+	enc.SetIndent("", "  ")
+	enc.SetEscapeHTML(false)
+	return enc.Encode(v)
+}
+
+func checkCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "check FILE", Short: "Print the snags of a site", Args: cobra.ExactArgs(1),
+		RunE: func(_ *cobra.Command, args []string) error {
+			s, err := loadSite(args[0])
+			if err != nil {
+				return err
+			}
+			snags := snag.Check(site.NewView(s))
+			if err := output(map[string]any{"snags": snags}); err != nil {
+				return err
+			}
+			for _, sn := range snags {
+				if sn.Weight == snag.Stops {
+					return answerNo
+				}
+			}
+			return nil
+		},
+	}
+}
+
+func suggestCommand() *cobra.Command {
+	var addresses, ports, siteOnly bool
+	c := &cobra.Command{
+		Use: "suggest FILE", Short: "Print the site with every suggestion taken", Args: cobra.ExactArgs(1),
+		RunE: func(_ *cobra.Command, args []string) error {
+			s, err := loadSite(args[0])
+			if err != nil {
+				return err
+			}
+			halves := suggest.Halves{Addresses: addresses || !ports, Ports: ports || !addresses}
+			result, err := suggest.For(s, halves)
+			if err != nil {
+				return err
+			}
+			whole := site.Write(result.Site)
+			if siteOnly {
+				_, err = os.Stdout.Write(whole)
+			} else {
+				err = output(map[string]any{
+					"site": json.RawMessage(whole), "changes": result.Changes, "unmet": result.Unmet, "proven": result.Proven,
+				})
+			}
+			if err == nil && len(result.Unmet) > 0 {
+				err = answerNo
+			}
+			return err
+		},
+	}
+	c.Flags().BoolVar(&addresses, "addresses", false, "suggest pins only")
+	c.Flags().BoolVar(&ports, "ports", false, "suggest forwards only")
+	c.Flags().BoolVar(&siteOnly, "site", false, "print the site alone")
+	return c
+}
+
+func walkCommand() *cobra.Command {
+	var port int
+	var protocol, sender, router string
+	c := &cobra.Command{
+		Use: "walk FILE --port N --protocol tcp|udp", Short: "Print where a packet from outside ends up", Args: cobra.ExactArgs(1),
+		RunE: func(_ *cobra.Command, args []string) error {
+			s, err := loadSite(args[0])
+			if err != nil {
+				return err
+			}
+			v := site.NewView(s)
+			p, err := packet(v, port, protocol, sender, router)
+			if err != nil {
+				return err
+			}
+			return output(forwarding.Walk(v, p))
+		},
+	}
+	c.Flags().IntVar(&port, "port", 0, "the outside port, 1 to 65535")
+	c.Flags().StringVar(&protocol, "protocol", "tcp", "tcp or udp")
+	c.Flags().StringVar(&sender, "sender", "", "the sender's address")
+	c.Flags().StringVar(&router, "router", "", "the router it arrives at; the one that faces the provider if absent")
+	return c
+}
+
+func packet(v site.View, port int, protocol, sender, router string) (forwarding.Packet, error) {
+	p := forwarding.Packet{Port: port, Protocol: site.Protocol(protocol), Router: router}
+	if port < 1 || port > 65535 {
+		return p, fmt.Errorf("--port: %d is not accepted: want a port from 1 to 65535", port)
+	}
+	if p.Protocol != site.TCP && p.Protocol != site.UDP {
+		return p, fmt.Errorf("--protocol: %s is not accepted: want tcp or udp", span.Quote(protocol))
+	}
+	if sender != "" {
+		a, err := span.ParseAddr(sender)
+		if err != nil {
+			return p, fmt.Errorf("--sender: %w", err)
+		}
+		p.Sender = a
+	}
+	r, err := routerNamed(v, router)
+	p.Router = r.ID
+	return p, err
+}
+
+// routerNamed finds a router by id; the one that faces the provider for "".
+func routerNamed(v site.View, id string) (site.Router, error) {
+	if id == "" {
+		r, ok := forwarding.Outermost(v)
+		if !ok {
+			return r, fmt.Errorf("the site has no router")
+		}
+		return r, nil
+	}
+	r, ok := v.Router(id)
+	if !ok {
+		return r, fmt.Errorf("--router: %s is not accepted: want the id of a router of this site", span.Quote(id))
+	}
+	return r, nil
+}
+
+func linesCommand() *cobra.Command {
+	var router string
+	c := &cobra.Command{
+		Use: "lines FILE", Short: "Print what is typed into a router's forms", Args: cobra.ExactArgs(1),
+		RunE: func(_ *cobra.Command, args []string) error {
+			s, err := loadSite(args[0])
+			if err != nil {
+				return err
+			}
+			v := site.NewView(s)
+			r, err := routerNamed(v, router)
+			if err != nil {
+				return err
+			}
+			lines, reservations, faults := forwarding.Lines(v, r)
+			if err := output(map[string]any{"router": r.ID, "lines": lines, "reservations": reservations}); err != nil {
+				return err
+			}
+			for _, f := range faults {
+				fmt.Fprintf(os.Stderr, "vestpin: forward %s cannot be entered at router %s: %s\n", f.Forward.ID, r.ID, f.Why)
+			}
+			if len(faults) > 0 {
+				return answerNo
+			}
+			return nil
+		},
+	}
+	c.Flags().StringVar(&router, "router", "", "the router; the one that faces the provider if absent")
+	return c
+}
+
+func readCommand() *cobra.Command {
+	var as string
+	c := &cobra.Command{
+		Use: "read FILE…", Short: "Print what device lists, lease files and system tools say", Args: cobra.MinimumNArgs(1),
+		RunE: func(_ *cobra.Command, args []string) error {
+			var all read.Result
+			for i, name := range args {
+				data, err := input(name)
+				if err != nil {
+					return err
+				}
+				one, err := read.Text(name, as, data)
+				if err != nil {
+					return fmt.Errorf("%s: %w", name, err)
+				}
+				if i == 0 {
+					all = one
+				} else {
+					all = read.Join(all, one)
+				}
+			}
+			return output(all)
+		},
+	}
+	c.Flags().StringVar(&as, "as", "", "read as leases, neighbours, own-settings or table; found out if absent")
+	return c
+}
+
+func writeCommand() *cobra.Command {
+	var as string
+	c := &cobra.Command{
+		Use: "write --as NAME FILE", Short: "Print a file that another program takes", Args: cobra.ExactArgs(1),
+		RunE: func(_ *cobra.Command, args []string) error {
+			target, err := write.Find(as)
+			if err != nil {
+				return fmt.Errorf("--as: %w", err)
+			}
+			s, err := loadSite(args[0])
+			if err != nil {
+				return err
+			}
+			return target.Write(os.Stdout, s)
+		},
+	}
+	c.Flags().StringVar(&as, "as", "", "dnsmasq, hosts, reservations.csv or forwards.csv")
+	return c
+}

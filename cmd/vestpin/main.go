@@ -1,0 +1,33 @@
+// Command vestpin plans and documents fixed addresses and port forwards: on the
+// command line over site files, and as a web application.
+package main
+
+import (
+	"errors"
+	"fmt"
+	"os"
+	"strings"
+
+	"github.com/spf13/cobra"
+)
+
+// answerNo says that all went well and the answer is "no": exit status 1.
+var answerNo = errors.New("the answer is no")
+
+func main() {
+	root := &cobra.Command{
+		Use: "vestpin", Short: "Fixed addresses and port forwards for network installers",
+		SilenceErrors: true, SilenceUsage: true,
+	}
+	root.AddCommand(checkCommand(), suggestCommand(), walkCommand(), linesCommand(), readCommand(), writeCommand(), serveCommand(), demoCommand())
+	switch err := root.Execute(); {
+	case err == nil:
+	case errors.Is(err, answerNo):
+		os.Exit(1)
+	default:
+		fmt.Fprintln(os.Stderr, "vestpin: "+oneLine(err.Error()))
+		os.Exit(2)
+	}
+}
+
+func oneLine(text string) string { return strings.Join(strings.Fields(text), " ") }

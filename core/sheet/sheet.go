@@ -1,0 +1,361 @@
+// Package sheet knows what is to be done at a site, in an order that saves
+// walking, with the exact values to type.
+package sheet
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"vestpin/core/forwarding"
+	"vestpin/core/site"
+	"vestpin/core/span"
+)
+
+// The states of a step.
+const (
+	ToDo  = "todo"
+	Ready = "done"
+	Again = "again" // done once, with values that have changed since
+)
+
+// Field is a value to type, and what the form calls it.
+type Field struct {
+	Label string `json:"label"`
+	Value string `json:"value"`
+}
+
+// Step is one thing to do. Values is what a tick remembers of it.
+type Step struct {
+	ID     string     `json:"id"`
+	Title  string     `json:"title"`
+	Detail string     `json:"detail,omitempty"`
+	Fields []Field    `json:"fields"`
+	About  []site.Ref `json:"about"`
+	State  string     `json:"state"`
+	At     string     `json:"at,omitempty"`
+	Was    string     `json:"was,omitempty"` // the values that were typed before, where they differ
+	Values string     `json:"values"`
+}
+
+// Group is the steps for one place to stand at.
+type Group struct {
+	ID    string `json:"id"`
+	Title string `json:"title"`
+	Where string `json:"where"`
+	Note  string `json:"note,omitempty"`
+	Steps []Step `json:"steps"`
+}
+
+// Steps gives the sheet of a site: what is in the way, reservations, settings on
+// devices by place, forwards, then the restart in the right order.
+func Steps(v site.View) []Group {
+	p := page{v: v, used: map[string]bool{}}
+	for _, r := range v.Routers {
+		p.add(p.before(r))
+	}
+	for _, r := range v.Routers {
+		p.add(p.reserve(r))
+	}
+	for _, g := range p.onDevices() {
+		p.add(g)
+	}
+	for _, r := range v.Routers {
+		p.add(p.forward(r))
+	}
+	p.add(p.takeOut())
+	if len(p.groups) > 0 {
+		p.add(p.restart())
+	}
+	return p.groups
+}
+
+// Count tells how many steps there are and how many of them are done.
+func Count(groups []Group) (done, all int) {
+	for _, g := range groups {
+		for _, s := range g.Steps {
+			all++
+			if s.State == Ready {
+				done++
+			}
+		}
+	}
+	return done, all
+}
+
+type page struct {
+	v      site.View
+	groups []Group
+	used   map[string]bool // steps that are on the page
+}
+
+func (p *page) add(g Group) {
+	if len(g.Steps) > 0 {
+		p.groups = append(p.groups, g)
+	}
+}
+
+// step fills in the state of a step from what was ticked.
+func (p *page) step(s Step) Step {
+	p.used[s.ID] = true
+	s.State = ToDo
+	if s.Fields == nil {
+		s.Fields = []Field{}
+	}
+	if s.About == nil {
+		s.About = []site.Ref{}
+	}
+	s.Values = values(s)
+	for _, d := range p.v.Done {
+		if d.Step != s.ID {
+			continue
+		}
+		s.State, s.At = Ready, d.At
+		if d.Values != s.Values {
+			s.State, s.Was = Again, d.Values
+		}
+	}
+	return s
+}
+
+func values(s Step) string {
+	if len(s.Fields) == 0 {
+		return s.Title
+	}
+	parts := make([]string, len(s.Fields))
+	for i, f := range s.Fields {
+		parts[i] = f.Label + " " + f.Value
+	}
+	return strings.Join(parts, ", ")
+}
+
+func routerName(r site.Router) string {
+	if r.Name == "" {
+		return "Router " + r.ID
+	}
+	return r.Name
+}
+
+func (p *page) at(r site.Router) string {
+	n, _ := p.v.Network(r.Network)
+	if !n.Gateway.IsValid() {
+		return routerName(r)
+	}
+	return routerName(r) + ", " + n.Gateway.String()
+}
+
+func (p *page) before(r site.Router) Group {
+	title := "Look whether UPnP is on, and turn it off"
+	switch r.UPnP {
+	case "on":
+		title = "Turn UPnP off, so that no device opens ports by itself"
+	case "off":
+		title = "See that UPnP is off"
+	}
+	g := Group{ID: "before:" + r.ID, Title: "At the router: clear the way", Where: p.at(r)}
+	if lines, _, _ := forwarding.Lines(p.v, r); len(lines) > 0 {
+		g.Steps = []Step{p.step(Step{ID: "upnp:" + r.ID, Title: title, About: []site.Ref{r.Ref()}})}
+	}
+	return g
+}
+
+func (p *page) reserve(r site.Router) Group {
+	_, reserved, _ := forwarding.Lines(p.v, r)
+	g := Group{
+		ID: "reserve:" + r.ID, Title: "At the router: reserve addresses", Where: p.at(r),
+		Note: fmt.Sprintf("%d to enter", len(reserved)),
+	}
+	for _, res := range reserved {
+		placed, _ := p.v.Interface(res.Interface)
+		g.Steps = append(g.Steps, p.step(Step{
+			ID: "reserve:" + res.Interface, Title: res.Name, Detail: placed.Device.Place,
+			About: []site.Ref{placed.Device.Ref(), placed.Interface.Ref()},
+			Fields: []Field{
+				{"Name", HostName(res.Name)}, {"MAC", strings.ToUpper(string(res.MAC))}, {"IP", res.Address.String()},
+			},
+		}))
+	}
+	return g
+}
+
+// onDevices groups what is set on devices by the place where they are, so that
+// each place is walked to once.
+func (p *page) onDevices() []Group {
+	places := map[string]*Group{}
+	var order []string
+	for _, placed := range p.v.Interfaces() {
+		pin := placed.Interface.Pin
+		if pin == nil || !pin.OnDevice() {
+			continue
+		}
+		where := placed.Device.Place
+		if places[where] == nil {
+			title := "On the devices: set addresses"
+			if where != "" {
+				title = "In the " + where + ": set addresses on the devices"
+			}
+			places[where] = &Group{ID: "devices:" + where, Title: title, Where: where}
+			order = append(order, where)
+		}
+		n, _ := p.v.Network(placed.Interface.Network)
+		fields := []Field{{"Address", pin.Address.String()}, {"Mask", span.Mask(n.Subnet.Bits()).String()}}
+		if n.Gateway.IsValid() {
+			fields = append(fields, Field{"Gateway", n.Gateway.String()})
+		}
+		for i, dns := range n.DNS {
+			label := "DNS"
+			if i > 0 {
+				label = fmt.Sprintf("DNS %d", i+1)
+			}
+			fields = append(fields, Field{label, dns.String()})
+		}
+		g := places[where]
+		g.Steps = append(g.Steps, p.step(Step{
+			ID: "device:" + placed.Interface.ID, Title: placed.Label(), Detail: "set the address by hand",
+			About: []site.Ref{placed.Device.Ref(), placed.Interface.Ref()}, Fields: fields,
+		}))
+	}
+	slices.Sort(order)
+	out := make([]Group, len(order))
+	for i, where := range order {
+		out[i] = *places[where]
+	}
+	return out
+}
+
+func (p *page) forward(r site.Router) Group {
+	lines, _, faults := forwarding.Lines(p.v, r)
+	g := Group{ID: "forward:" + r.ID, Title: "At the router: forward ports", Where: p.at(r), Note: p.lineNote(r, len(lines))}
+	if len(faults) > 0 {
+		g.Note += fmt.Sprintf("; %d cannot be entered here, see the snags", len(faults))
+	}
+	nth := map[string]int{}
+	for i, l := range lines {
+		f := p.forwardOf(l.Forward)
+		nth[f.ID]++
+		about := []site.Ref{f.Ref()}
+		if _, placed := p.v.Target(f); placed != nil {
+			about = append(about, placed.Device.Ref())
+		}
+		name := f.Name
+		if name == "" {
+			name = "Port " + f.Outside.String()
+		}
+		g.Steps = append(g.Steps, p.step(Step{
+			ID: fmt.Sprintf("line:%s:%d", f.ID, nth[f.ID]), Title: name,
+			Detail: fmt.Sprintf("line %d of %d", i+1, len(lines)), About: about, Fields: lineFields(r.Form, name, l),
+		}))
+	}
+	return g
+}
+
+func (p *page) lineNote(r site.Router, lines int) string {
+	forwards := 0
+	for _, f := range p.v.Forwards {
+		if f.Router == r.ID && f.Enabled {
+			forwards++
+		}
+	}
+	note := fmt.Sprintf("%d forwards", forwards)
+	if forwards == 1 {
+		note = "1 forward"
+	}
+	if lines > forwards {
+		note += fmt.Sprintf(", %d lines as this router's form takes them", lines)
+	}
+	return note
+}
+
+func (p *page) forwardOf(id string) site.Forward {
+	i := slices.IndexFunc(p.v.Forwards, func(f site.Forward) bool { return f.ID == id })
+	return p.v.Forwards[i]
+}
+
+func lineFields(form site.Form, name string, l forwarding.Line) []Field {
+	out := []Field{{"Service", HostName(name)}}
+	switch form.PortsPerLine {
+	case "range", "":
+		runs := l.Outside.Runs()
+		out = append(out, Field{"From port", fmt.Sprint(runs[0].Lo)}, Field{"To port", fmt.Sprint(runs[len(runs)-1].Hi)})
+	case "one":
+		out = append(out, Field{"Outside port", l.Outside.String()})
+	default:
+		out = append(out, Field{"Outside ports", l.Outside.String()})
+	}
+	address := "not pinned yet"
+	if l.Address.IsValid() {
+		address = l.Address.String()
+	}
+	out = append(out, Field{"Protocol", strings.ToUpper(string(l.Protocol))}, Field{"Device", address})
+	if form.Renumber != "none" {
+		label := "Its port"
+		if l.Inside.Len() > 1 {
+			label = "Its ports"
+		}
+		out = append(out, Field{label, l.Inside.String()})
+	}
+	if len(l.From) > 0 {
+		out = append(out, Field{"Only from", l.From[0].String()})
+	}
+	return out
+}
+
+// takeOut lists what was entered once and is no longer planned.
+func (p *page) takeOut() Group {
+	g := Group{ID: "out", Title: "Take out what is no longer planned", Where: "where it was entered"}
+	for _, d := range p.v.Done {
+		kind, _, _ := strings.Cut(d.Step, ":")
+		if p.used[d.Step] || !slices.Contains([]string{"reserve", "line", "device"}, kind) {
+			continue
+		}
+		title := map[string]string{
+			"reserve": "Remove a reservation", "line": "Remove a forward", "device": "Set a device back to DHCP",
+		}[kind]
+		g.Steps = append(g.Steps, Step{
+			ID: d.Step, Title: title, Detail: d.Values, Fields: []Field{}, About: []site.Ref{}, State: ToDo, Was: d.Values, Values: "",
+		})
+	}
+	return g
+}
+
+func (p *page) restart() Group {
+	g := Group{ID: "restart", Title: "Restart in the right order", Where: "everywhere"}
+	g.Steps = append(g.Steps,
+		p.step(Step{ID: "restart:router", Title: "Save, then switch the router off and on, and wait for its page"}),
+		p.step(Step{ID: "restart:devices", Title: "Then the devices, one after the other: each must come back at its address"}),
+	)
+	return g
+}
+
+// HostName writes a name as a host name (RFC 1123): letters, digits and hyphens,
+// at most 63. A name without any of these becomes "device".
+func HostName(name string) string {
+	var b strings.Builder
+	for _, r := range strings.ToLower(name) {
+		switch {
+		case r >= 'a' && r <= 'z', r >= '0' && r <= '9':
+			b.WriteRune(r)
+		case folded[r] != "":
+			b.WriteString(folded[r])
+		default:
+			if b.Len() > 0 && !strings.HasSuffix(b.String(), "-") {
+				b.WriteByte('-')
+			}
+		}
+	}
+	text := b.String()
+	if len(text) > 63 {
+		text = text[:63]
+	}
+	if text = strings.Trim(text, "-"); text == "" {
+		return "device"
+	}
+	return text
+}
+
+// folded writes the letters of neighbouring alphabets in plain ones.
+var folded = map[rune]string{
+	'ä': "ae", 'ö': "oe", 'ü': "ue", 'ß': "ss", 'à': "a", 'á': "a", 'â': "a", 'ã': "a", 'å': "a", 'æ': "ae", 'ç': "c",
+	'è': "e", 'é': "e", 'ê': "e", 'ë': "e", 'ì': "i", 'í': "i", 'î': "i", 'ï': "i", 'ñ': "n", 'ò': "o", 'ó': "o", 'ô': "o",
+	'õ': "o", 'ø': "o", 'ù': "u", 'ú': "u", 'û': "u", 'ý': "y", 'ł': "l", 'ś': "s", 'ż': "z", 'ź': "z", 'ń': "n", 'ć': "c", 'ę': "e", 'ą': "a",
+}

@@ -1,0 +1,90 @@
+package read
+
+import (
+	"net/netip"
+	"slices"
+	"strings"
+
+	"vestpin/core/site"
+)
+
+// The states of the Linux neighbour table (RFC 4861 section 7.3.2 and the
+// kernel's own), which are not translated.
+var neighbourStates = []string{"REACHABLE", "STALE", "DELAY", "PROBE", "PERMANENT", "NOARP", "FAILED", "INCOMPLETE", "NONE"}
+
+// neighbour takes a line of a neighbour table: "ip neigh", /proc/net/arp and the
+// arp of Linux, macOS and Windows, whatever language they speak.
+func (r *reader) neighbour(l line) bool {
+	w := strings.Fields(l.text)
+	switch {
+	case len(w) > 3 && w[1] == "dev" && slices.Contains(neighbourStates, w[len(w)-1]):
+		return r.ipNeigh(l, w)
+	case r.arpWithBrackets(l):
+		return true
+	case len(l.addrs) == 1 && strings.Contains(l.text, " --- 0x"):
+		return true // the heading of one adapter in the arp of Windows
+	}
+	// Windows: address, MAC with dashes, and one word for how it is known; the
+	// arp of Linux with -n: address, the word "ether", MAC, flags, interface.
+	if len(w) == 3 && len(l.addrs) == 1 && w[0] == l.addrs[0].String() && strings.Count(w[1], "-") == 5 {
+		if len(l.macs) == 1 {
+			r.sight(l, l.macs[0], l.addrs[0], "", w[2])
+		}
+		return len(l.macs) == 1 || l.odd
+	}
+	if len(w) >= 5 && len(l.macs) == 1 && w[1] == "ether" {
+		var a netip.Addr
+		host := w[0]
+		if len(l.addrs) > 0 {
+			a, host = l.addrs[0], ""
+		}
+		r.sight(l, l.macs[0], a, host, "arp")
+		return true
+	}
+	if len(w) == 6 && strings.HasPrefix(w[1], "0x") && strings.HasPrefix(w[2], "0x") && len(l.addrs) == 1 {
+		if len(l.macs) == 1 && w[2] != "0x0" {
+			r.sight(l, l.macs[0], l.addrs[0], "", "arp")
+		}
+		return len(l.macs) == 1 || l.odd
+	}
+	return false
+}
+
+// ipNeigh takes "10.48.16.20 dev eth0 lladdr 00:00:5e:00:53:21 REACHABLE".
+func (r *reader) ipNeigh(l line, w []string) bool {
+	state := w[len(w)-1]
+	a, err := netip.ParseAddr(w[0])
+	if err != nil {
+		return false
+	}
+	if len(l.macs) == 0 || state == "FAILED" || state == "INCOMPLETE" || state == "NOARP" {
+		return true // nobody answered there
+	}
+	if a.Is6() {
+		a = netip.Addr{}
+	}
+	r.sight(l, l.macs[0], a, "", strings.ToLower(state))
+	return true
+}
+
+// arpWithBrackets takes "name (10.48.16.20) at 00:00:5e:00:53:21 [ether] on eth0"
+// and the shorter MAC addresses of macOS.
+func (r *reader) arpWithBrackets(l line) bool {
+	host, rest, ok := strings.Cut(strings.TrimSpace(l.text), " (")
+	if !ok || strings.ContainsAny(host, " \t") || len(l.addrs) != 1 {
+		return false
+	}
+	inner, after, ok := strings.Cut(rest, ")")
+	if a, isAddr := addrWord(inner); !ok || !isAddr || a != l.addrs[0] {
+		return false
+	}
+	if len(l.macs) == 0 {
+		return l.odd || strings.Contains(after, "incomplete") || strings.ContainsAny(after, "<(")
+	}
+	mac := l.macs[0]
+	if mac == site.MAC("") {
+		return false
+	}
+	r.sight(l, mac, l.addrs[0], host, "arp")
+	return true
+}

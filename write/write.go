@@ -1,0 +1,174 @@
+// Package write knows the files that other programs take. Names go into them as
+// data: none can become a second line, a formula or a directive.
+package write
+
+import (
+	"encoding/csv"
+	"fmt"
+	"io"
+	"slices"
+	"strings"
+
+	"vestpin/core/forwarding"
+	"vestpin/core/sheet"
+	"vestpin/core/site"
+	"vestpin/core/span"
+)
+
+// Target is a file that another program takes.
+type Target struct {
+	Name, FileName, For, MediaType string
+	write                          func(io.Writer, site.View) error
+}
+
+// Targets are all the files that can be written.
+var Targets = []Target{
+	{"dnsmasq", "vestpin.conf", "dnsmasq: ranges, reservations and options", "text/plain; charset=utf-8", dnsmasq},
+	{"hosts", "hosts", "a hosts file of everything that is pinned", "text/plain; charset=utf-8", hosts},
+	{"reservations.csv", "reservations.csv", "the reservations as a table", "text/csv; charset=utf-8", reservationsCSV},
+	{"forwards.csv", "forwards.csv", "the forwards, as the router's form takes them, as a table", "text/csv; charset=utf-8", forwardsCSV},
+}
+
+// Find gives the target of that name, and otherwise an error that lists them.
+func Find(name string) (Target, error) {
+	names := make([]string, len(Targets))
+	for i, t := range Targets {
+		if names[i] = t.Name; t.Name == name {
+			return t, nil
+		}
+	}
+	return Target{}, &span.Malformed{Found: name, Want: "one of " + strings.Join(names, ", ")}
+}
+
+// Write writes the file.
+func (t Target) Write(w io.Writer, s site.Site) error { return t.write(w, site.NewView(s)) }
+
+// comment makes one line of a text, whatever is in it.
+func comment(text string) string {
+	return strings.Map(func(r rune) rune {
+		if r < ' ' || r == 0x7f || r == 0x85 || r == 0x2028 || r == 0x2029 {
+			return ' '
+		}
+		return r
+	}, text)
+}
+
+// hostNames gives each pinned interface a host name that no other has.
+func hostNames(v site.View) map[string]string {
+	names, used := map[string]string{}, map[string]bool{}
+	for _, p := range v.Interfaces() {
+		name := site.FreeID(sheet.HostName(p.Label()), func(n string) bool { return used[n] })
+		used[name] = true
+		names[p.Interface.ID] = name
+	}
+	return names
+}
+
+func dnsmasq(w io.Writer, v site.View) error {
+	names := hostNames(v)
+	var b strings.Builder
+	fmt.Fprintf(&b, "# %s\n", comment(v.Name))
+	for _, n := range v.Networks {
+		tag := sheet.HostName(n.ID)
+		fmt.Fprintf(&b, "\n# %s\n", comment(n.Name+" "+n.Subnet.String()))
+		mask := span.Mask(n.Subnet.Bits())
+		for _, r := range n.Ranges {
+			fmt.Fprintf(&b, "dhcp-range=set:%s,%s,%s,%s,24h\n", tag, r.From, r.To, mask)
+		}
+		reserved := 0
+		var hosts strings.Builder
+		for _, p := range v.Interfaces() {
+			if pin := p.Interface.Pin; p.Interface.Network == n.ID && pin != nil && pin.Reserved() && p.Interface.MAC != "" {
+				fmt.Fprintf(&hosts, "dhcp-host=%s,%s,%s\n", p.Interface.MAC, pin.Address, names[p.Interface.ID])
+				reserved++
+			}
+		}
+		if reserved > 0 && len(n.Ranges) == 0 {
+			fmt.Fprintf(&b, "dhcp-range=set:%s,%s,static,%s\n", tag, n.Subnet.Masked().Addr(), mask)
+		}
+		if n.Gateway.IsValid() {
+			fmt.Fprintf(&b, "dhcp-option=tag:%s,option:router,%s\n", tag, n.Gateway)
+		}
+		if len(n.DNS) > 0 {
+			list := make([]string, len(n.DNS))
+			for i, a := range n.DNS {
+				list[i] = a.String()
+			}
+			fmt.Fprintf(&b, "dhcp-option=tag:%s,option:dns-server,%s\n", tag, strings.Join(list, ","))
+		}
+		b.WriteString(hosts.String())
+	}
+	_, err := io.WriteString(w, b.String())
+	return err
+}
+
+func hosts(w io.Writer, v site.View) error {
+	names := hostNames(v)
+	pinned := slices.DeleteFunc(v.Interfaces(), func(p site.Placed) bool { return p.Interface.Pin == nil })
+	slices.SortStableFunc(pinned, func(a, b site.Placed) int { return a.Interface.Pin.Address.Compare(b.Interface.Pin.Address) })
+	var b strings.Builder
+	fmt.Fprintf(&b, "# %s\n", comment(v.Name))
+	for _, p := range pinned {
+		fmt.Fprintf(&b, "%s\t%s\n", p.Interface.Pin.Address, names[p.Interface.ID])
+	}
+	_, err := io.WriteString(w, b.String())
+	return err
+}
+
+// cell keeps a spreadsheet from taking a text for a formula.
+func cell(text string) string {
+	if text != "" && strings.ContainsRune("=+-@\t\r\n", rune(text[0])) {
+		return "'" + text
+	}
+	return text
+}
+
+func table(w io.Writer, heading []string, rows [][]string) error {
+	out := csv.NewWriter(w)
+	for _, row := range append([][]string{heading}, rows...) {
+		for i := range row {
+			row[i] = cell(row[i])
+		}
+		if err := out.Write(row); err != nil {
+			return err
+		}
+	}
+	out.Flush()
+	return out.Error()
+}
+
+func reservationsCSV(w io.Writer, v site.View) error {
+	var rows [][]string
+	for _, r := range v.Routers {
+		_, reserved, _ := forwarding.Lines(v, r)
+		for _, res := range reserved {
+			p, _ := v.Interface(res.Interface)
+			rows = append(rows, []string{r.Name, res.Name, p.Device.Kind, p.Device.Place, string(res.MAC), res.Address.String()})
+		}
+	}
+	return table(w, []string{"router", "name", "kind", "place", "mac", "address"}, rows)
+}
+
+func forwardsCSV(w io.Writer, v site.View) error {
+	var rows [][]string
+	for _, r := range v.Routers {
+		lines, _, _ := forwarding.Lines(v, r)
+		for _, l := range lines {
+			name, address := "", ""
+			for _, f := range v.Forwards {
+				if f.ID == l.Forward {
+					name = f.Name
+				}
+			}
+			if l.Address.IsValid() {
+				address = l.Address.String()
+			}
+			from := make([]string, len(l.From))
+			for i, s := range l.From {
+				from[i] = s.String()
+			}
+			rows = append(rows, []string{r.Name, name, string(l.Protocol), l.Outside.String(), address, l.Inside.String(), strings.Join(from, " ")})
+		}
+	}
+	return table(w, []string{"router", "name", "protocol", "outside", "address", "inside", "from"}, rows)
+}
