@@ -168,6 +168,9 @@ func (p *planner) waysOf(w *wish) ([]way, string) {
 	var ways []way
 	if kept, ok := p.kept(w, routers); ok {
 		ways = append(ways, kept)
+		if len(kept.legs) == 0 {
+			return ways, "" // forwards that stay meet it: nothing more is to be opened
+		}
 	}
 	refusal := ""
 	add := func(wy way, why string) {
