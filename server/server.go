@@ -1,0 +1,202 @@
+// Package server answers the browser: the JSON interface over the store and the
+// core, events, and the built page. It knows no rule of the job.
+package server
+
+import (
+	"bytes"
+	"embed"
+	"encoding/json"
+	"errors"
+	"io"
+	"io/fs"
+	"log/slog"
+	"net/http"
+	"net/netip"
+	"path"
+	"reflect"
+	"strings"
+	"sync"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/danielgtaylor/huma/v2/adapters/humagin"
+	"github.com/gin-gonic/gin"
+
+	"vestpin/core/site"
+	"vestpin/core/span"
+	"vestpin/store"
+)
+
+//go:embed all:dist
+var dist embed.FS
+
+// Options are how a server is run.
+type Options struct {
+	Hosts      []string // the names it answers for, with or without a port; none for any
+	Passphrase string   // demanded of everybody where it is not empty
+}
+
+// Server is the handler of all requests.
+type Server struct {
+	http.Handler
+	API   huma.API
+	Close func() // ends the streams of events
+}
+
+type server struct {
+	store   *store.Store
+	hub     hub
+	closing chan struct{}
+	mu      sync.Mutex
+	answers map[string]kept // the last answer of each site
+}
+
+type kept struct {
+	version int
+	body    []byte
+}
+
+// New makes the handler over an open store.
+func New(st *store.Store, o Options) Server {
+	gin.SetMode(gin.ReleaseMode)
+	huma.DefaultArrayNullable = false
+	s := &server{store: st, closing: make(chan struct{}), answers: map[string]kept{}}
+	r := gin.New()
+	r.Use(gin.CustomRecoveryWithWriter(io.Discard, func(c *gin.Context, err any) {
+		slog.Error("a request failed", "path", c.Request.URL.Path, "error", err)
+		problem(c, http.StatusInternalServerError, "The program made a mistake. Nothing was changed.")
+	}), guard(o.Hosts))
+	if o.Passphrase != "" {
+		r.Use(askPassphrase(o.Passphrase))
+	}
+	api := humagin.New(r, config())
+	s.routes(api)
+	r.GET("/api/events", s.events)
+	r.NoRoute(page())
+	return Server{r, api, sync.OnceFunc(func() { close(s.closing) })}
+}
+
+func config() huma.Config {
+	c := huma.DefaultConfig("Vest Pin", "1")
+	c.OpenAPIPath, c.DocsPath, c.SchemasPath = "/api/openapi", "", ""
+	c.CreateHooks = nil
+	format := huma.Format{
+		Marshal: func(w io.Writer, v any) error {
+			enc := json.NewEncoder(w)
+			enc.SetEscapeHTML(false)
+			return enc.Encode(v)
+		},
+		// Bodies are read as strictly as site files, with the same messages.
+		Unmarshal: func(data []byte, v any) error { return site.DecodeStrict(data, "body", v) },
+	}
+	c.Formats = map[string]huma.Format{"application/json": format, "json": format}
+	text := reflect.TypeFor[string]()
+	for _, t := range []reflect.Type{reflect.TypeFor[netip.Addr](), reflect.TypeFor[netip.Prefix](), reflect.TypeFor[span.Ports](), reflect.TypeFor[site.Sender](), reflect.TypeFor[site.MAC]()} {
+		c.Components.Schemas.RegisterTypeAlias(t, text)
+	}
+	return c
+}
+
+// page serves the built page; an address that is none of its files is one of its
+// views.
+func page() gin.HandlerFunc {
+	files, err := fs.Sub(dist, "dist")
+	if err != nil {
+		panic(err) // the folder is part of the program
+	}
+	serve := http.FileServerFS(files)
+	return func(c *gin.Context) {
+		name := strings.TrimPrefix(path.Clean(c.Request.URL.Path), "/")
+		switch {
+		case strings.HasPrefix(name, "api/"), c.Request.Method != http.MethodGet && c.Request.Method != http.MethodHead:
+			problem(c, http.StatusNotFound, "There is nothing at this address.")
+		case strings.HasPrefix(name, "assets/"):
+			c.Header("Cache-Control", "public, max-age=31536000, immutable")
+			if serveCompressed(c, files, name) {
+				return
+			}
+			serve.ServeHTTP(c.Writer, c.Request)
+		default:
+			c.Header("Cache-Control", "no-cache")
+			index, err := fs.ReadFile(files, "index.html")
+			if err != nil {
+				problem(c, http.StatusNotFound, "The page is not built into this program: run make build.")
+				return
+			}
+			c.Data(http.StatusOK, "text/html; charset=utf-8", index)
+		}
+	}
+}
+
+// serveCompressed sends the gzip form made at build time to a browser that takes it.
+func serveCompressed(c *gin.Context, files fs.FS, name string) bool {
+	if !strings.Contains(c.GetHeader("Accept-Encoding"), "gzip") {
+		return false
+	}
+	data, err := fs.ReadFile(files, name+".gz")
+	if err != nil {
+		return false
+	}
+	kind := "text/javascript; charset=utf-8"
+	if strings.HasSuffix(name, ".css") {
+		kind = "text/css; charset=utf-8"
+	}
+	c.Header("Content-Encoding", "gzip")
+	c.Header("Vary", "Accept-Encoding")
+	c.Data(http.StatusOK, kind, data)
+	return true
+}
+
+// answerOf gives the answer for a site as JSON, made once for each version.
+func (s *server) answerOf(st store.Stored) ([]byte, error) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if k, ok := s.answers[st.ID]; ok && k.version == st.Version {
+		return k.body, nil
+	}
+	var b bytes.Buffer
+	enc := json.NewEncoder(&b)
+	enc.SetEscapeHTML(false)
+	if err := enc.Encode(answer(st)); err != nil {
+		return nil, err
+	}
+	s.answers[st.ID] = kept{st.Version, b.Bytes()}
+	return b.Bytes(), nil
+}
+
+// refusal turns what the core and the store refuse into an answer that a person
+// can act upon; only mistakes of the program itself become a 500.
+func refusal(err error) error {
+	var bad *site.Refusal
+	var malformed *span.Malformed
+	var stale *store.StaleError
+	switch {
+	case err == nil:
+		return nil
+	case errors.As(err, &stale):
+		details := make([]error, len(stale.Meanwhile))
+		for i, e := range stale.Meanwhile {
+			details[i] = &huma.ErrorDetail{Location: "meanwhile", Message: e.Title, Value: touched(e)}
+		}
+		return huma.Error409Conflict("The site was changed in another window.", details...)
+	case errors.As(err, &bad):
+		return huma.Error422UnprocessableEntity(bad.Error(), &huma.ErrorDetail{Location: bad.Path, Message: "Want " + bad.Want + ".", Value: bad.Found})
+	case errors.As(err, &malformed):
+		return huma.Error422UnprocessableEntity(malformed.Error())
+	case errors.Is(err, store.ErrNoSite):
+		return huma.Error404NotFound("There is no such site; it may have been removed.")
+	case errors.Is(err, store.ErrNothing):
+		return huma.Error422UnprocessableEntity("There is nothing to undo or redo.")
+	case errors.Is(err, store.ErrCannotSave):
+		return huma.NewError(http.StatusInsufficientStorage, "Nothing was saved: "+err.Error()+".")
+	}
+	slog.Error("a request failed", "error", err)
+	return huma.Error500InternalServerError("The program made a mistake. Nothing was changed.")
+}
+
+func touched(e store.Entry) []string {
+	out := []string{}
+	for _, ed := range append(e.Edits, e.Undo...) {
+		out = append(out, ed.Touches()...)
+	}
+	return out
+}

@@ -1,0 +1,131 @@
+package server
+
+import (
+	"errors"
+	"net/netip"
+	"strings"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"vestpin/core/site"
+	"vestpin/core/span"
+)
+
+// TypedNetwork is a network as a person types it.
+type TypedNetwork struct {
+	Subnet   string      `json:"subnet" doc:"10.48.16.0/24, or address and mask"`
+	Gateway  string      `json:"gateway,omitempty"`
+	DNS      string      `json:"dns,omitempty" doc:"Addresses with commas or blanks between"`
+	Ranges   string      `json:"ranges,omitempty" doc:".100-.179, several with commas between"`
+	Bands    []TypedBand `json:"bands,omitempty"`
+	KeepFree []TypedFree `json:"keepFree,omitempty"`
+}
+
+// TypedBand is a band as a person types it.
+type TypedBand struct {
+	Name  string `json:"name"`
+	Range string `json:"range"`
+	Kinds string `json:"kinds,omitempty" doc:"Kinds with commas between"`
+}
+
+// TypedFree is a stretch to keep free as a person types it.
+type TypedFree struct {
+	Range string `json:"range"`
+	Why   string `json:"why,omitempty"`
+}
+
+// faults collects what is wrong with the fields of a form.
+type faults struct{ list []error }
+
+func (f *faults) add(field, found string, err error) {
+	if err == nil {
+		return
+	}
+	message := err.Error()
+	var bad *span.Malformed
+	if errors.As(err, &bad) {
+		message = "Want " + bad.Want + "."
+	}
+	f.list = append(f.list, &huma.ErrorDetail{Location: field, Message: message, Value: found})
+}
+
+func (f *faults) err() error {
+	if len(f.list) == 0 {
+		return nil
+	}
+	return huma.Error422UnprocessableEntity("Some fields need another look.", f.list...)
+}
+
+// understand reads a typed network; what is wrong is added to the faults under
+// the names of the fields.
+func (t TypedNetwork) understand(f *faults) site.Network {
+	var n site.Network
+	var err error
+	n.Subnet, err = span.ParseSubnet(t.Subnet)
+	f.add("subnet", t.Subnet, err)
+	if err != nil {
+		return n
+	}
+	if strings.TrimSpace(t.Gateway) != "" {
+		n.Gateway, err = span.ParseAddrIn(t.Gateway, n.Subnet)
+		f.add("gateway", t.Gateway, err)
+		if err == nil {
+			f.add("gateway", t.Gateway, usable(n.Gateway, n.Subnet))
+		}
+	}
+	for _, word := range strings.FieldsFunc(t.DNS, func(c rune) bool { return c == ',' || c == ';' || c == ' ' }) {
+		a, err := span.ParseAddrIn(word, n.Subnet)
+		f.add("dns", t.DNS, err)
+		n.DNS = append(n.DNS, a)
+	}
+	for _, word := range strings.FieldsFunc(t.Ranges, func(c rune) bool { return c == ',' || c == ';' }) {
+		if from, to, ok := typedRange(f, "ranges", word, n.Subnet); ok {
+			n.Ranges = append(n.Ranges, site.Range{From: from, To: to})
+		}
+	}
+	for _, b := range t.Bands {
+		if from, to, ok := typedRange(f, "bands", b.Range, n.Subnet); ok {
+			n.Bands = append(n.Bands, site.Band{Name: strings.TrimSpace(b.Name), From: from, To: to, Kinds: list(b.Kinds)})
+		}
+	}
+	for _, k := range t.KeepFree {
+		if from, to, ok := typedRange(f, "keepFree", k.Range, n.Subnet); ok {
+			n.KeepFree = append(n.KeepFree, site.KeepFree{From: from, To: to, Why: strings.TrimSpace(k.Why)})
+		}
+	}
+	return n
+}
+
+// typedRange reads a stretch that must lie inside the subnet; a single address
+// stands for itself.
+func typedRange(f *faults, field, text string, subnet netip.Prefix) (from, to netip.Addr, ok bool) {
+	from, to, err := span.ParseRangeIn(text, subnet)
+	if err != nil {
+		if one, lone := span.ParseAddrIn(text, subnet); lone == nil {
+			from, to, err = one, one, nil
+		}
+	}
+	if err == nil && (!subnet.Contains(from) || !subnet.Contains(to)) {
+		err = &span.Malformed{Found: text, Want: "a stretch inside " + subnet.String()}
+	}
+	f.add(field, text, err)
+	return from, to, err == nil
+}
+
+func usable(a netip.Addr, subnet netip.Prefix) error {
+	lan := span.OfPrefix(subnet)
+	if x := span.OfAddr(a); x <= lan.Lo || x >= lan.Hi {
+		return &span.Malformed{Found: a.String(), Want: "an address between " + span.Addr(lan.Lo+1).String() + " and " + span.Addr(lan.Hi-1).String()}
+	}
+	return nil
+}
+
+func list(text string) []string {
+	var out []string
+	for _, word := range strings.Split(text, ",") {
+		if word = strings.TrimSpace(word); word != "" {
+			out = append(out, word)
+		}
+	}
+	return out
+}
