@@ -50,6 +50,7 @@ type Answer struct {
 	Sheet    []sheet.Group `json:"sheet"`
 	Routers  []RouterState `json:"routers"`
 	NeedPin  []string      `json:"needPin" doc:"Interfaces that want a pin and have none"`
+	Ways     []Way         `json:"ways" doc:"How each interface would be pinned"`
 	Targets  []Target      `json:"targets"`
 	Unmet    []string      `json:"unmet" doc:"Services to be opened that nothing leads to yet"`
 	Files    []File        `json:"files"`
@@ -57,6 +58,12 @@ type Answer struct {
 	Redo     string        `json:"redo"`
 	Done     int           `json:"done" doc:"Steps of the sheet that are done"`
 	AllSteps int           `json:"allSteps"`
+}
+
+// Way is how an interface would be pinned if nobody says otherwise.
+type Way struct {
+	Interface string `json:"interface"`
+	By        string `json:"by" enum:"reservation,device"`
 }
 
 // File is a file for another program that the site can be written as.
@@ -70,7 +77,7 @@ func answer(st store.Stored) Answer {
 	v := site.NewView(st.Site)
 	a := Answer{
 		ID: st.ID, Version: st.Version, Site: st.Site, Snags: snag.Check(v), Sheet: sheet.Steps(v),
-		Routers: []RouterState{}, NeedPin: needPin(v), Targets: []Target{}, Unmet: []string{}, Undo: st.Undo, Redo: st.Redo,
+		Routers: []RouterState{}, NeedPin: needPin(v), Ways: []Way{}, Targets: []Target{}, Unmet: []string{}, Undo: st.Undo, Redo: st.Redo,
 	}
 	if a.Sheet == nil {
 		a.Sheet = []sheet.Group{}
@@ -90,6 +97,9 @@ func answer(st store.Stored) Answer {
 			t.Interface = placed.Interface.ID
 		}
 		a.Targets = append(a.Targets, t)
+	}
+	for _, p := range v.Interfaces() {
+		a.Ways = append(a.Ways, Way{p.Interface.ID, addressing.Way(v, *p.Interface)})
 	}
 	for _, w := range v.Wishes() {
 		if !forwarding.Met(v, w) {

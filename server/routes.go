@@ -22,8 +22,8 @@ import (
 	"vestpin/write"
 )
 
-// of is the id of the site that a request is about.
-type of struct {
+// SiteID is the id of the site that a request is about.
+type SiteID struct {
 	ID string `path:"id" maxLength:"200"`
 }
 
@@ -129,12 +129,12 @@ func (s *server) importSite(_ context.Context, in *struct {
 	return s.reply(st, err, true)
 }
 
-func (s *server) getSite(_ context.Context, in *of) (*rawAnswer, error) {
+func (s *server) getSite(_ context.Context, in *SiteID) (*rawAnswer, error) {
 	st, err := s.store.Get(in.ID)
 	return s.reply(st, err, false)
 }
 
-func (s *server) exportSite(_ context.Context, in *of) (*fileAnswer, error) {
+func (s *server) exportSite(_ context.Context, in *SiteID) (*fileAnswer, error) {
 	st, err := s.store.Get(in.ID)
 	if err != nil {
 		return nil, refusal(err)
@@ -147,7 +147,7 @@ func attachment(mediaType, name string, body []byte) *fileAnswer {
 }
 
 func (s *server) writeFile(_ context.Context, in *struct {
-	of
+	SiteID
 	Name string `path:"name"`
 }) (*fileAnswer, error) {
 	target, err := write.Find(in.Name)
@@ -169,7 +169,7 @@ func (s *server) writeFile(_ context.Context, in *struct {
 const who = "this computer"
 
 func (s *server) editSite(_ context.Context, in *struct {
-	of
+	SiteID
 	Body struct {
 		Version int         `json:"version" doc:"The version that the editor saw"`
 		Edits   []site.Edit `json:"edits"`
@@ -187,7 +187,7 @@ func (s *server) editSite(_ context.Context, in *struct {
 }
 
 type versioned struct {
-	of
+	SiteID
 	Body struct {
 		Version int `json:"version"`
 	}
@@ -207,7 +207,7 @@ func (s *server) redo(_ context.Context, in *versioned) (*rawAnswer, error) {
 const mostUnread = 200
 
 func (s *server) readText(_ context.Context, in *struct {
-	of
+	SiteID
 	Body struct {
 		Source string `json:"source" doc:"A name for where the text comes from"`
 		Text   string `json:"text"`
@@ -235,7 +235,7 @@ func (s *server) readText(_ context.Context, in *struct {
 }
 
 func (s *server) suggest(_ context.Context, in *struct {
-	of
+	SiteID
 	Half string `query:"half" enum:"addresses,ports"`
 }) (*struct {
 	Body struct {
@@ -266,7 +266,7 @@ func (s *server) suggest(_ context.Context, in *struct {
 }
 
 func (s *server) walk(_ context.Context, in *struct {
-	of
+	SiteID
 	Port     int    `query:"port" minimum:"1" maximum:"65535" required:"true"`
 	Protocol string `query:"protocol" enum:"tcp,udp" required:"true"`
 	Sender   string `query:"sender"`
@@ -294,7 +294,7 @@ func (s *server) walk(_ context.Context, in *struct {
 }
 
 func (s *server) room(_ context.Context, in *struct {
-	of
+	SiteID
 	Interface string `query:"interface" required:"true"`
 	By        string `query:"by" enum:"reservation,device,both" required:"true"`
 }) (*struct{ Body []Taken }, error) {

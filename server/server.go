@@ -59,6 +59,7 @@ type kept struct {
 func New(st *store.Store, o Options) Server {
 	gin.SetMode(gin.ReleaseMode)
 	huma.DefaultArrayNullable = false
+	huma.NewError = plainProblem
 	s := &server{store: st, closing: make(chan struct{}), answers: map[string]kept{}}
 	r := gin.New()
 	r.Use(gin.CustomRecoveryWithWriter(io.Discard, func(c *gin.Context, err any) {
@@ -73,6 +74,29 @@ func New(st *store.Store, o Options) Server {
 	r.GET("/api/events", s.events)
 	r.NoRoute(page())
 	return Server{r, api, sync.OnceFunc(func() { close(s.closing) })}
+}
+
+// plainProblem makes problem details (RFC 9457) that do not send a whole body
+// back, and that say in their detail what is wrong.
+func plainProblem(status int, detail string, errs ...error) huma.StatusError {
+	m := &huma.ErrorModel{Status: status, Title: http.StatusText(status), Detail: detail}
+	for _, err := range errs {
+		if err == nil {
+			continue
+		}
+		d := &huma.ErrorDetail{Message: err.Error()}
+		if detailer, ok := err.(huma.ErrorDetailer); ok {
+			d = detailer.ErrorDetail()
+		}
+		if d.Location == "body" {
+			d = &huma.ErrorDetail{Location: d.Location, Message: d.Message}
+		}
+		if m.Detail == "validation failed" {
+			m.Detail = d.Message
+		}
+		m.Errors = append(m.Errors, d)
+	}
+	return m
 }
 
 func config() huma.Config {

@@ -1,0 +1,66 @@
+# Two commands do everything on a fresh Debian machine with Go and Node:
+#   make demo   starts the program with demo data
+#   make test   runs all tests
+export CGO_ENABLED ?= 0
+BIN := bin/vestpin
+WEB := $(shell find web/src web/index.html web/package.json web/vite.config.ts web/tsconfig.json -type f -not -name schema.d.ts)
+GO := $(shell find . -name '*.go' -not -name '*_test.go' -not -path './web/*') go.mod
+TOOLS := chromium dnsmasq udhcpc arp nft ip
+
+.PHONY: build demo test dev bench shots tools lint clean
+
+build: $(BIN)
+
+web/node_modules/.made: web/package-lock.json
+	cd web && npm ci --no-audit --no-fund
+	touch $@
+
+# The page's client is made from the description of the interface, so a stale use
+# of it fails the type check.
+server/openapi.json: $(GO) | server/dist/.keep
+	go run ./cmd/vestpin openapi > $@.tmp
+	cmp -s $@.tmp $@ && rm $@.tmp && touch $@ || mv $@.tmp $@
+
+server/dist/.keep:
+	mkdir -p server/dist && touch $@
+
+web/src/api/schema.d.ts: server/openapi.json web/node_modules/.made
+	cd web && npm run --silent api
+
+server/dist/index.html: $(WEB) web/src/api/schema.d.ts
+	rm -rf server/dist/assets
+	cd web && npm run --silent build
+	gzip -9 -k -f -n server/dist/assets/*.js server/dist/assets/*.css
+
+$(BIN): $(GO) server/dist/index.html
+	go build -trimpath -o $@ ./cmd/vestpin
+
+demo: build
+	@exec $(BIN) demo
+
+lint: web/src/api/schema.d.ts
+	@test -z "$$(gofmt -l $$(git ls-files '*.go'))" || { gofmt -l $$(git ls-files '*.go'); echo 'gofmt: the files above need formatting'; exit 1; }
+	go vet ./...
+	go run honnef.co/go/tools/cmd/staticcheck ./...
+	cd web && npm run --silent check
+
+# The browser and the network tools that the tests use, from Debian.
+tools:
+	@missing=; for t in $(TOOLS); do command -v $$t >/dev/null || [ -x /usr/sbin/$$t ] || missing="$$missing $$t"; done; \
+	if [ -n "$$missing" ]; then echo "installing, for:$$missing"; apt-get update -q && \
+	DEBIAN_FRONTEND=noninteractive apt-get install -y -q --no-install-recommends chromium dnsmasq-base udhcpc net-tools nftables iproute2; fi
+
+test: tools build lint
+	VESTPIN_BROWSER=require go test -timeout 20m ./...
+
+dev: web/src/api/schema.d.ts
+	cd web && npm run --silent dev
+
+bench: build
+	go run ./e2e/bench
+
+shots: tools build
+	go run ./e2e/shots
+
+clean:
+	rm -rf bin server/dist/assets server/dist/index.html server/openapi.json web/src/api/schema.d.ts web/node_modules

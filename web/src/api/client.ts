@@ -1,0 +1,49 @@
+import createClient from "openapi-fetch";
+import type { paths } from "./schema";
+
+export const api = createClient<paths>({ baseUrl: "/" });
+
+/** Fault is what one field of a form, or one edit meanwhile, is told. */
+export type Fault = { where: string; says: string; value: unknown };
+
+/** Refused is an answer of the server that says why something was not done. */
+export class Refused extends Error {
+  constructor(
+    readonly status: number,
+    message: string,
+    readonly faults: Fault[],
+  ) {
+    super(message);
+  }
+
+  /** of gives what is said of one field. */
+  of(field: string): string | undefined {
+    return this.faults.find((f) => f.where === field)?.says;
+  }
+}
+
+type Problem = {
+  status?: number;
+  detail?: string;
+  title?: string;
+  errors?: { location?: string; message?: string; value?: unknown }[] | null;
+};
+
+/** must unwraps an answer, or throws a Refused with what the server said. */
+export function must<T>(r: { data?: T; error?: Problem; response: Response }): T {
+  if (r.response.ok && r.data !== undefined) return r.data;
+  const p = r.error ?? {};
+  throw new Refused(
+    r.response.status,
+    p.detail ?? p.title ?? `The server answered ${r.response.status}.`,
+    (p.errors ?? []).map((e) => ({ where: e.location ?? "", says: e.message ?? "", value: e.value })),
+  );
+}
+
+/** sayWhy words any error for a person. */
+export function sayWhy(error: unknown): string {
+  if (error instanceof Refused) return error.message;
+  if (error instanceof TypeError)
+    return "The program does not answer. Is it still running? Nothing was changed; try again.";
+  return error instanceof Error ? error.message : String(error);
+}

@@ -1,0 +1,45 @@
+import { chakra } from "@chakra-ui/react";
+import type { ReactNode } from "react";
+import { Snags } from "./snags";
+
+/** Desk is a station: the working picture in the middle, what is picked and the snags beside it. */
+export function Desk({ children, inspector }: { children: ReactNode; inspector?: ReactNode }) {
+  return (
+    <chakra.div
+      display="grid"
+      gridTemplateColumns={{ base: "minmax(0, 1fr)", md: "minmax(0, 1fr) {sizes.inspector}" }}
+      minH={0}
+      className="desk"
+    >
+      <chakra.main
+        px="16px"
+        py="12px"
+        overflowY="auto"
+        display="flex"
+        flexDirection="column"
+        gap="10px"
+        minH={0}
+        className="work"
+      >
+        {children}
+      </chakra.main>
+      <chakra.aside
+        aria-label="What is picked, and snags"
+        className="no-print"
+        bg="card"
+        borderLeft="1px solid"
+        borderColor="hair"
+        px="14px"
+        py="14px"
+        overflowY="auto"
+        display="flex"
+        flexDirection="column"
+        gap="16px"
+        minH={0}
+      >
+        {inspector}
+        <Snags />
+      </chakra.aside>
+    </chakra.div>
+  );
+}

@@ -1,0 +1,98 @@
+import { chakra } from "@chakra-ui/react";
+import { useState } from "react";
+import type { Snag } from "../api/model";
+import { useEdit, useSite } from "../api/site";
+import { Button, Row, Section } from "../parts";
+import { usePick } from "../parts/pick";
+import { about, plural } from "../parts/words";
+
+const weights = {
+  stops: { word: "Stops work", edge: "madderFill", bg: "madderSoft", color: "madder" },
+  bites: { word: "Will bite", edge: "brassMark", bg: "brassSoft", color: "brass" },
+  note: { word: "Worth knowing", edge: "chalk", bg: "chalkSoft", color: "chalk" },
+} as const;
+
+/** Snags lists what is wrong, what is picked first, each with its mends. */
+export function Snags() {
+  const site = useSite();
+  const [pick] = usePick();
+  const [most, setMost] = useState(25);
+  const mine = site.snags.filter((s) => about(s.about, pick, site.site));
+  const others = site.snags.filter((s) => !mine.includes(s));
+  if (site.snags.length === 0)
+    return (
+      <Section title="Snags">
+        <chakra.p color="moss">None: nothing here stops work or will bite.</chakra.p>
+      </Section>
+    );
+  return (
+    <Section title={mine.length > 0 ? "Snags here" : "Snags"}>
+      <chakra.ul display="flex" flexDirection="column" gap="8px">
+        {mine.map((s) => (
+          <SnagCard key={s.code + s.about.join()} snag={s} />
+        ))}
+        {mine.length > 0 && others.length > 0 && (
+          <chakra.li fontWeight={700} mt="6px">
+            Elsewhere
+          </chakra.li>
+        )}
+        {others.slice(0, most).map((s) => (
+          <SnagCard key={s.code + s.about.join()} snag={s} />
+        ))}
+      </chakra.ul>
+      {others.length > most && (
+        <Button variant="mend" mt="8px" onClick={() => setMost(most + 100)}>
+          Show {plural(others.length - most, "more snag")}
+        </Button>
+      )}
+    </Section>
+  );
+}
+
+function SnagCard({ snag }: { snag: Snag }) {
+  const [pick, setPick] = usePick();
+  const edit = useEdit();
+  const w = weights[snag.weight as keyof typeof weights];
+  const target = snag.about[0];
+  return (
+    <chakra.li
+      borderLeft="4px solid"
+      borderColor={w.edge}
+      bg={w.bg}
+      borderRadius="4px"
+      px="9px"
+      py="7px"
+      fontSize="small"
+      data-snag={snag.code}
+      outline={pick === target ? "1px solid" : undefined}
+    >
+      <chakra.p fontSize="label" fontWeight={700} color={w.color}>
+        <span aria-hidden="true">{snag.weight === "stops" ? "✕ " : ""}</span>
+        {w.word}
+      </chakra.p>
+      <chakra.button
+        type="button"
+        onClick={() => setPick(target)}
+        _hover={{ textDecoration: "underline" }}
+        overflowWrap="anywhere"
+      >
+        {snag.says}
+      </chakra.button>
+      {snag.mends.length > 0 && (
+        <Row flexWrap="wrap" gap="2px 12px" mt="3px">
+          {snag.mends.map((m) => (
+            <Button
+              key={m.does}
+              variant="mend"
+              disabled={edit.isPending}
+              onClick={() => edit.mutate({ edits: m.edits as never, title: m.does, says: `${m.does}: done.` })}
+              data-mend
+            >
+              {m.does}
+            </Button>
+          ))}
+        </Row>
+      )}
+    </chakra.li>
+  );
+}

@@ -1,0 +1,224 @@
+import { chakra } from "@chakra-ui/react";
+import { useEffect, useRef } from "react";
+import type { Device, Interface } from "../api/model";
+import { useEdit, useSite } from "../api/site";
+import { Button, Field, Input, Mono, Muted, Pairs, Row, Section, Select, Stack } from "../parts";
+import { usePick } from "../parts/pick";
+import { bare, clock, label } from "../parts/words";
+
+/** Kept saves a text when it is left or Enter is pressed, and puts it back on Escape. */
+function Kept({ value, onKeep, ...rest }: { value: string; onKeep: (v: string) => void } & Record<string, unknown>) {
+  return (
+    <Input
+      {...rest}
+      key={value}
+      defaultValue={value}
+      onBlur={(e: React.FocusEvent<HTMLInputElement>) =>
+        e.currentTarget.value.trim() !== value && onKeep(e.currentTarget.value.trim())
+      }
+      onKeyDown={(e: React.KeyboardEvent<HTMLInputElement>) => {
+        if (e.key === "Escape") e.currentTarget.value = value;
+        if (e.key === "Escape" || e.key === "Enter") e.currentTarget.blur();
+      }}
+    />
+  );
+}
+
+/** DeviceCard shows all that is known of a device, and why we believe it. */
+export function DeviceCard({ device }: { device: Device }) {
+  const { site } = useSite();
+  const edit = useEdit();
+  const [, setPick] = usePick();
+  const name = useRef<HTMLDivElement>(null);
+  const isNew = !device.name && device.interfaces.every((i) => !i.mac && !i.seen);
+  useEffect(() => {
+    if (isNew) name.current?.querySelector("input")?.focus();
+  }, [isNew]);
+  const describe = (fields: { name?: string; kind?: string; place?: string; rank?: number }) =>
+    edit.mutate({ edits: [{ do: "describe", id: device.id, ...fields }] });
+  const kinds = [
+    ...new Set(site.devices.map((d) => d.kind).concat(site.networks.flatMap((n) => n.bands.flatMap((b) => b.kinds)))),
+  ]
+    .filter(Boolean)
+    .sort();
+  const places = [...new Set(site.devices.map((d) => d.place))].filter(Boolean).sort();
+  const evidence = device.interfaces.flatMap((i) => i.evidence);
+  const remove = () => {
+    setPick(undefined);
+    edit.mutate({ edits: [{ do: "remove-device", id: device.id }], says: `${label(device)} is removed.` });
+  };
+  const addInterface = () => {
+    const network = site.networks[0]?.id;
+    let n = device.interfaces.length;
+    while (device.interfaces.some((i) => i.id === `${device.id}.${n}`)) n++;
+    if (network)
+      edit.mutate({
+        edits: [
+          {
+            do: "put-interface",
+            id: device.id,
+            interface: { id: `${device.id}.${n}`, network, name: `interface ${n + 1}` },
+          },
+        ],
+      });
+  };
+  return (
+    <Stack gap="14px">
+      <chakra.h2 fontSize="head" fontWeight={700} overflowWrap="anywhere">
+        {label(device)}
+      </chakra.h2>
+      <Stack ref={name} gap="8px">
+        <Field label="Name">
+          {(p) => <Kept {...p} value={device.name ?? ""} onKeep={(v) => describe({ name: v })} />}
+        </Field>
+        <Row gap="8px" alignItems="start" css={{ "& > *": { flex: 1, minWidth: 0 } }}>
+          <Field label="Kind">
+            {(p) => <Kept {...p} list="kinds" value={device.kind ?? ""} onKeep={(v) => describe({ kind: v })} />}
+          </Field>
+          <Field label="Place">
+            {(p) => <Kept {...p} list="places" value={device.place ?? ""} onKeep={(v) => describe({ place: v })} />}
+          </Field>
+        </Row>
+        <datalist id="kinds">
+          {kinds.map((k) => (
+            <option key={k} value={k} />
+          ))}
+        </datalist>
+        <datalist id="places">
+          {places.map((k) => (
+            <option key={k} value={k} />
+          ))}
+        </datalist>
+        <Field label="Who comes first where room is short">
+          {(p) => (
+            <Select {...p} value={device.rank ?? 0} onChange={(e) => describe({ rank: Number(e.target.value) })}>
+              <option value={1}>1, the most important</option>
+              <option value={2}>2</option>
+              <option value={3}>3</option>
+              <option value={4}>4</option>
+              <option value={0}>5, as usual</option>
+              {(device.rank ?? 0) > 5 && <option value={device.rank}>{device.rank}</option>}
+            </Select>
+          )}
+        </Field>
+      </Stack>
+      {device.interfaces.map((i) => (
+        <InterfaceCard key={i.id} device={device} iface={i} />
+      ))}
+      <Section title="Why we believe it">
+        {evidence.length === 0 ? (
+          <Muted fontSize="small">Added by hand: nothing has been seen of it yet.</Muted>
+        ) : (
+          <Pairs
+            rows={evidence.map((e) => [
+              e.source,
+              <span key={e.source}>
+                {e.host && <b>{e.host} </b>}
+                <Mono>{e.address}</Mono> {e.state}
+                <Muted>
+                  {e.line ? ` · line ${e.line}` : ""}
+                  {e.at ? ` · ${clock(e.at)}` : ""}
+                </Muted>
+              </span>,
+            ])}
+          />
+        )}
+      </Section>
+      {device.services.length > 0 && (
+        <Section title="It answers on">
+          <Pairs
+            rows={device.services.map((s) => [
+              s.name || "service",
+              <Mono key={s.id}>{`${s.ports} ${s.protocol}`}</Mono>,
+            ])}
+          />
+        </Section>
+      )}
+      <Row flexWrap="wrap">
+        <Button size="small" onClick={addInterface}>
+          Add an interface
+        </Button>
+        <Button size="small" variant="danger" onClick={remove}>
+          Remove the device
+        </Button>
+      </Row>
+    </Stack>
+  );
+}
+
+function InterfaceCard({ device, iface }: { device: Device; iface: Interface }) {
+  const { site } = useSite();
+  const edit = useEdit();
+  const change = (fields: Partial<Interface>) =>
+    edit.mutate({ edits: [{ do: "put-interface", id: device.id, interface: bare({ ...iface, ...fields }) as never }] });
+  const several = device.interfaces.length > 1;
+  return (
+    <Stack gap="8px" borderTop="1px solid" borderColor="hair" pt="10px">
+      {several && (
+        <Field label="Interface">
+          {(p) => <Kept {...p} value={iface.name ?? ""} onKeep={(v) => change({ name: v })} />}
+        </Field>
+      )}
+      <Field label="MAC address">
+        {(p) => (
+          <Kept
+            {...p}
+            fontFamily="mono"
+            placeholder="not known"
+            value={iface.mac ?? ""}
+            onKeep={(v) => change({ mac: v })}
+          />
+        )}
+      </Field>
+      <Row gap="8px" alignItems="start" css={{ "& > *": { flex: 1, minWidth: 0 } }}>
+        <Field label="Seen at">
+          {(p) => (
+            <Kept
+              {...p}
+              fontFamily="mono"
+              placeholder="never"
+              value={iface.seen ?? ""}
+              onKeep={(v) => change({ seen: v })}
+            />
+          )}
+        </Field>
+        <Field label="Wants a pin">
+          {(p) => (
+            <Select
+              {...p}
+              value={iface.wants ?? "auto"}
+              onChange={(e) => edit.mutate({ edits: [{ do: "wants", id: iface.id, wants: e.target.value as never }] })}
+            >
+              <option value="auto">if opened</option>
+              <option value="pin">yes</option>
+              <option value="loose">no, loose</option>
+            </Select>
+          )}
+        </Field>
+      </Row>
+      {site.networks.length > 1 && (
+        <Field label="Network">
+          {(p) => (
+            <Select {...p} value={iface.network} onChange={(e) => change({ network: e.target.value })}>
+              {site.networks.map((n) => (
+                <option key={n.id} value={n.id}>
+                  {n.name || n.id} {n.subnet}
+                </option>
+              ))}
+            </Select>
+          )}
+        </Field>
+      )}
+      {several && (
+        <Button
+          variant="mend"
+          onClick={() =>
+            edit.mutate({ edits: [{ do: "remove-interface", id: iface.id }], says: "The interface is removed." })
+          }
+        >
+          Remove this interface
+        </Button>
+      )}
+    </Stack>
+  );
+}
