@@ -427,13 +427,22 @@ func (p *planner) changesOfWishes(chosen []*way, placed [][]site.Forward) []site
 				f.ID = site.FreeID("to-"+w.Service.ID, func(id string) bool { return ids[id] })
 				ids[f.ID] = true
 			}
-			out = append(out, site.Change{Edit: site.Edit{Do: site.PutForward, Forward: &f}, Why: why(w, f)})
+			out = append(out, site.Change{Edit: site.Edit{Do: site.PutForward, Forward: &f}, Why: p.at(f, len(placed[i])) + why(w, f)})
 		}
 		for _, f := range spare {
 			out = append(out, drop(f, "Another forward takes its place."))
 		}
 	}
 	return out
+}
+
+// at names the router of a change where there are several in a row.
+func (p *planner) at(f site.Forward, legs int) string {
+	if legs < 2 {
+		return ""
+	}
+	r, _ := p.v.Router(f.Router)
+	return "At " + routerLabel(r) + ": "
 }
 
 func setPort(w site.Wish, ports span.Ports) site.Edit {

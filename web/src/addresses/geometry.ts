@@ -2,9 +2,9 @@
 export type Run = { from: number; to: number; y: number };
 
 export const perRun = 50;
-export const runHeight = 76;
+export const runHeight = 82;
 /** Where things lie within a run, from its top. */
-export const at = { upperLabel: 9, label: 24, head: 22, tape: 38, tapeHeight: 20, band: 61, bandLabel: 72 };
+export const at = { head: 26, tape: 42, tapeHeight: 20, band: 65, bandLabel: 77 };
 const left = 12;
 const longest = 56;
 
@@ -55,7 +55,7 @@ export function levels(marks: Labelled[], width: number): Map<string, 0 | 1> {
   const out = new Map<string, 0 | 1>();
   const order = [...marks].sort((a, b) => Number(b.must) - Number(a.must) || a.x - b.x);
   for (const m of order) {
-    const long = m.text.length * 6.4 + 4;
+    const long = m.text.length * 6.6 + 6;
     for (const level of [0, 1] as const) {
       const span: [number, number] = level === 0 ? [m.x + 8, m.x + 8 + long] : [m.x - 4, m.x + long];
       if (span[1] > width || taken[level]?.some(([lo, hi]) => lo < span[1] && hi > span[0])) continue;

@@ -9,7 +9,7 @@ import type { Suggested } from "./pin-table";
 
 const ways: { by: By; text: string }[] = [
   { by: "reservation", text: "reserve" },
-  { by: "device", text: "on the device" },
+  { by: "device", text: "on device" },
   { by: "both", text: "both" },
 ];
 
@@ -107,7 +107,8 @@ export function PinCard({ placed: { device, iface }, room, by, suggested, onPin,
           <chakra.button
             key={w.by}
             type="button"
-            flex={1}
+            flex="1 1 auto"
+            whiteSpace="nowrap"
             px="6px"
             minH="30px"
             fontSize="small"

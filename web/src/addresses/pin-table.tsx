@@ -29,7 +29,7 @@ export function PinTable({
       <thead>
         <chakra.tr fontSize="small" color="muted" borderBottom="1px solid" borderColor="hair">
           {["Device", "Seen at", "Pinned at", "How", "Worth knowing"].map((h) => (
-            <chakra.th key={h} px="6px" py="5px">
+            <chakra.th key={h} px="6px" py="5px" whiteSpace="nowrap">
               {h}
             </chakra.th>
           ))}
@@ -66,7 +66,9 @@ export function PinTable({
                 </chakra.span>
               )}
             </chakra.td>
-            <chakra.td px="6px">{ways[r.suggested?.pin.by ?? r.iface.pin?.by ?? ""] ?? ""}</chakra.td>
+            <chakra.td px="6px" whiteSpace="nowrap">
+              {ways[r.suggested?.pin.by ?? r.iface.pin?.by ?? ""] ?? ""}
+            </chakra.td>
             <chakra.td px="6px" fontSize="small" color={r.snag?.weight === "stops" ? "madder" : "muted"}>
               {r.suggested ? (
                 <>

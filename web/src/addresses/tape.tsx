@@ -104,7 +104,7 @@ export function Tape({ network, slice, marks, room, onPick, onGrab, onDrop }: Pr
                 fill="url(#hatch)"
                 opacity="0.55"
               />
-              <chakra.text x={edge(p.lo, p.run, width)} y={p.run.y + at.bandLabel} fontSize="11" fill="muted">
+              <chakra.text x={edge(p.lo, p.run, width)} y={p.run.y + at.bandLabel} fontSize="11px" fill="muted">
                 kept free{k.why ? `: ${k.why}` : ""}
               </chakra.text>
             </g>
@@ -181,7 +181,7 @@ function Length({ run, width }: { run: Run; width: number }) {
             x={xOf(n, run, width)}
             y={run.y + at.tape + 17}
             textAnchor="middle"
-            fontSize="11"
+            fontSize="11px"
             fontFamily="mono"
             fill="brass"
           >
@@ -206,9 +206,10 @@ function Woven({ run, lo, hi, width, begin, end }: PieceProps & { begin: boolean
       {end && <chakra.path d={`M${to} ${y - 3}v${at.tapeHeight + 6}`} stroke="chalk" strokeWidth="3" />}
       {(begin || end) && (
         <chakra.text
-          x={begin ? x : to + 5}
-          y={begin ? run.y + at.bandLabel : y + 14}
-          fontSize="11"
+          x={begin ? x : to}
+          y={run.y + at.bandLabel}
+          textAnchor={begin ? "start" : "end"}
+          fontSize="11px"
           fill="chalk"
           paintOrder="stroke"
           stroke="linen"
@@ -230,7 +231,7 @@ function Band({ run, lo, hi, width, name, tone }: PieceProps & { name: string; t
   return (
     <g>
       <chakra.rect x={x + 1} y={run.y + at.band - 1} width={long} height="4" rx="2" fill={tones[tone % tones.length]} />
-      <chakra.text x={x + 1} y={run.y + at.bandLabel + 1} fontSize="11" fill="muted">
+      <chakra.text x={x + 1} y={run.y + at.bandLabel + 1} fontSize="11px" fill="muted">
         {name.length * 5.6 > long + 30 ? `${name.slice(0, Math.floor((long + 20) / 5.6))}…` : name}
       </chakra.text>
     </g>
@@ -320,7 +321,7 @@ function Marks({ run, width, marks, place, network, onDown, onPick }: MarksProps
               <chakra.text
                 x={level === 0 ? 10 : -4}
                 y={level === 0 ? 3 : -13}
-                fontSize="12"
+                fontSize="12px"
                 fontWeight={m.picked || m.state === "suggested" ? 700 : 400}
                 fill={m.snag ? "madder" : m.state === "suggested" ? "brass" : "ink"}
                 paintOrder="stroke"
@@ -371,7 +372,7 @@ function Dragged({
         x={flip ? -14 : 14}
         textAnchor={flip ? "end" : "start"}
         y="4"
-        fontSize="13"
+        fontSize="13px"
         fontWeight={700}
         fill={bad ? "madder" : "moss"}
         paintOrder="stroke"

@@ -22,7 +22,7 @@ export const Textarea = chakra("textarea", inputRecipe);
 export const Select = chakra("select", inputRecipe);
 
 export const Mono = chakra("span", { base: { fontFamily: "mono", fontVariantNumeric: "tabular-nums slashed-zero" } });
-export const Muted = chakra("span", { base: { color: "muted" } });
+export const Muted = chakra("span", { base: { color: "muted", fontWeight: 400 } });
 export const Row = chakra("div", { base: { display: "flex", alignItems: "center", gap: "8px" } });
 export const Stack = chakra("div", { base: { display: "flex", flexDirection: "column", gap: "8px" } });
 

@@ -211,6 +211,15 @@ function Sheet({ groups, name }: { groups: Group[]; name: string }) {
   );
 }
 
+/** changed gives what was typed before and is another value now. */
+function changed(step: Step): string {
+  const now = step.values.split(", ");
+  return (step.was ?? "")
+    .split(", ")
+    .filter((v) => !now.includes(v))
+    .join(", ");
+}
+
 function StepLine({ step, picked, onCopied }: { step: Step; picked: boolean; onCopied: (from: HTMLElement) => void }) {
   const edit = useEdit();
   const done = step.state === "done";
@@ -273,7 +282,7 @@ function StepLine({ step, picked, onCopied }: { step: Step; picked: boolean; onC
             {step.title}
           </chakra.b>
           <Muted>{step.detail}</Muted>
-          {step.state === "again" && <Tag>do it again: it was {step.was}</Tag>}
+          {step.state === "again" && <Tag>do it again: it was {changed(step)}</Tag>}
           <chakra.span flex={1} />
           {step.at && (
             <Muted fontSize="small">

@@ -27,7 +27,7 @@ export type Thread = {
 };
 export type Picture = { eyes: Eye[]; blocks: Block[]; threads: Thread[]; height: number };
 
-const top = 26;
+const top = 36;
 const eyeGap = 36;
 const lineGap = 22;
 const blockGap = 10;
@@ -65,14 +65,23 @@ export function draw(a: Answer, router: Router): Picture {
   return { eyes, blocks, threads, height: Math.max(rightEnd + 20, (eyes.at(-1)?.y ?? 0) + 30, 160) };
 }
 
+/** reachedBy tells whether a forward of the router leads to a device, or to one interface of it. */
+function reachedBy(a: Answer, router: Router, device: Device, iface?: string): boolean {
+  const mine = new Set(a.site.forwards.filter((f) => f.router === router.id).map((f) => f.id));
+  return a.targets.some(
+    (t) => mine.has(t.forward) && device.interfaces.some((i) => i.id === t.interface && (!iface || i.id === iface)),
+  );
+}
+
+/** blocksOf lists what is opened first, then what stays inside. */
 function blocksOf(a: Answer, router: Router): Block[] {
   let y = top;
-  return a.site.devices.flatMap((device) =>
+  const opens = (d: Device) => d.services.some((s) => s.open) || reachedBy(a, router, d);
+  const order = [...a.site.devices.filter(opens), ...a.site.devices.filter((d) => !opens(d))];
+  return order.flatMap((device) =>
     device.interfaces.flatMap((iface) => {
       const services = device.services.filter((s) => s.interface === iface.id);
-      const reached = a.targets.some(
-        (t) => t.interface === iface.id && a.site.forwards.some((f) => f.id === t.forward && f.router === router.id),
-      );
+      const reached = reachedBy(a, router, device, iface.id);
       if (services.length === 0 && !reached) return [];
       const address = iface.pin?.address ?? iface.seen;
       const block: Block = {

@@ -50,7 +50,7 @@ export function Threads({ router, onPull }: Props) {
         style={{ userSelect: "none", touchAction: "none" }}
         data-threads
       >
-        <chakra.g fontSize="12" fill="muted" aria-hidden="true">
+        <chakra.g fontSize="12px" fill="muted" aria-hidden="true">
           <chakra.text x="0" y="12" fill="muted">
             Outside port
           </chakra.text>
@@ -87,7 +87,7 @@ export function Threads({ router, onPull }: Props) {
         ))}
         {picture.blocks.map((b) => (
           <chakra.g key={b.key}>
-            <chakra.text x={c.foot + 12} y={b.y + 4} fontSize="14" fontWeight="700" fill="ink">
+            <chakra.text x={c.foot + 12} y={b.y + 4} fontSize="14px" fontWeight="700" fill="ink">
               {clip(b.title, width - c.foot - 70)}
               <chakra.tspan fontWeight="400" fontFamily="mono" fill="muted">
                 {" "}
@@ -124,7 +124,7 @@ export function Threads({ router, onPull }: Props) {
               <chakra.text
                 x={pull.x + 10}
                 y={pull.y - 8}
-                fontSize="13"
+                fontSize="13px"
                 fontWeight="700"
                 fill="chalk"
                 paintOrder="stroke"
@@ -194,7 +194,7 @@ function ThreadPath({
         <chakra.path d={`M${c.eye + 16} ${t.from.y - 6}l12 12m0 -12l-12 12`} stroke="madderFill" strokeWidth="2.2" />
       )}
       {!t.to && (
-        <chakra.text x={c.box.x + c.box.w * 0.6 + 6} y={t.from.y + 4} fontSize="12" fontFamily="mono" fill="muted">
+        <chakra.text x={c.box.x + c.box.w * 0.6 + 6} y={t.from.y + 4} fontSize="12px" fontFamily="mono" fill="muted">
           → {t.forward.to}
         </chakra.text>
       )}
@@ -214,7 +214,7 @@ function Renumber({ thread: t, width }: { thread: Thread; width: number }) {
       aria-hidden="true"
     >
       <chakra.rect width={w} height="18" rx="9" fill="card" stroke="hair" />
-      <chakra.text x={w / 2} y="13" fontSize="12" fontFamily="mono" textAnchor="middle" fill="ink">
+      <chakra.text x={w / 2} y="13" fontSize="12px" fontFamily="mono" textAnchor="middle" fill="ink">
         {text}
       </chakra.text>
     </chakra.g>
@@ -238,13 +238,13 @@ function Eyelet({ eye, x, near, onPick }: { eye: Eye; x: number; near: boolean; 
         y="5"
         textAnchor="end"
         fontFamily="mono"
-        fontSize={eye.ports.length > 11 ? 12 : 14}
+        fontSize={eye.ports.length > 11 ? "12px" : "14px"}
         fill="ink"
       >
         {eye.ports.length > 17 ? `${eye.ports.slice(0, 15)}…` : eye.ports}
       </chakra.text>
-      <chakra.text x={-x} y={eye.ports.length > 8 ? -9 : 4} fontSize="11" fill="muted">
-        {eye.own ? clip(eye.own, 84) : eye.protocol === "both" ? "tcp+udp" : eye.protocol}
+      <chakra.text x={-x} y={eye.ports.length > 8 ? -9 : 4} fontSize="11px" fill="muted">
+        {eye.own ? "router's own" : eye.protocol === "both" ? "tcp+udp" : eye.protocol}
       </chakra.text>
       {near && <chakra.circle r="13" fill="none" stroke="chalk" strokeWidth="2" />}
       {eye.own ? (
@@ -303,14 +303,14 @@ function FootMark({ foot: f, x, room, picked, unmet, onDown, onPick }: FootProps
         strokeWidth="1.8"
         strokeDasharray={unmet ? "3 2" : undefined}
       />
-      <chakra.text x="14" y="4" fontSize="13" fill={f.open ? "ink" : "muted"}>
+      <chakra.text x="14" y="4" fontSize="13px" fill={f.open ? "ink" : "muted"}>
         {clip(name, room * 0.45)}
         <chakra.tspan fontFamily="mono" fill="muted">
           {" "}
           {s.ports} {s.protocol}
         </chakra.tspan>
         {state !== "open outside" && (
-          <chakra.tspan fontSize="11" fill={unmet ? "brass" : "muted"}>
+          <chakra.tspan fontSize="11px" fill={unmet ? "brass" : "muted"}>
             {"  "}
             {state}
           </chakra.tspan>

@@ -92,6 +92,7 @@ export function PortsView() {
   const lines = router.form?.lines ?? 0;
   return (
     <Desk
+      snagsFirst
       inspector={
         <>
           {picked && (

@@ -61,7 +61,7 @@ export function Walk({ router }: { router: Router }) {
           </Select>
           <Input
             aria-label="Sender, empty for anywhere"
-            placeholder="from anywhere"
+            placeholder="anywhere"
             fontFamily="mono"
             fontSize="small"
             value={sender}

@@ -1,9 +1,18 @@
 import { chakra } from "@chakra-ui/react";
 import type { ReactNode } from "react";
-import { Snags } from "./snags";
+import { SnagsElsewhere, SnagsHere } from "./snags";
 
-/** Desk is a station: the working picture in the middle, what is picked and the snags beside it. */
-export function Desk({ children, inspector }: { children: ReactNode; inspector?: ReactNode }) {
+/** Desk is a station: the working picture in the middle, what is picked and the snags beside it.
+ * Where snags are what a station is about, those of the picked thing come first. */
+export function Desk({
+  children,
+  inspector,
+  snagsFirst,
+}: {
+  children: ReactNode;
+  inspector?: ReactNode;
+  snagsFirst?: boolean;
+}) {
   return (
     <chakra.div
       display="grid"
@@ -37,8 +46,10 @@ export function Desk({ children, inspector }: { children: ReactNode; inspector?:
         gap="16px"
         minH={0}
       >
+        {snagsFirst && <SnagsHere />}
         {inspector}
-        <Snags />
+        {!snagsFirst && <SnagsHere />}
+        <SnagsElsewhere />
       </chakra.aside>
     </chakra.div>
   );

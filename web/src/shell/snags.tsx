@@ -12,37 +12,51 @@ const weights = {
   note: { word: "Worth knowing", edge: "chalk", bg: "chalkSoft", color: "chalk" },
 } as const;
 
-/** Snags lists what is wrong, what is picked first, each with its mends. */
-export function Snags() {
+/** useParted parts the snags into those of what is picked and the others. */
+function useParted() {
   const site = useSite();
   const [pick] = usePick();
+  const here = site.snags.filter((s) => about(s.about, pick, site.site));
+  return { here, elsewhere: site.snags.filter((s) => !here.includes(s)) };
+}
+
+const key = (s: Snag) => s.code + s.about.join();
+
+/** SnagsHere lists what is wrong with what is picked. */
+export function SnagsHere() {
+  const { here } = useParted();
+  if (here.length === 0) return null;
+  return (
+    <Section title="Snags here">
+      <chakra.ul display="flex" flexDirection="column" gap="8px">
+        {here.map((s) => (
+          <SnagCard key={key(s)} snag={s} />
+        ))}
+      </chakra.ul>
+    </Section>
+  );
+}
+
+/** SnagsElsewhere lists all other snags, the weightiest first. */
+export function SnagsElsewhere() {
+  const { here, elsewhere } = useParted();
   const [most, setMost] = useState(25);
-  const mine = site.snags.filter((s) => about(s.about, pick, site.site));
-  const others = site.snags.filter((s) => !mine.includes(s));
-  if (site.snags.length === 0)
-    return (
+  if (elsewhere.length === 0)
+    return here.length > 0 ? null : (
       <Section title="Snags">
         <chakra.p color="moss">None: nothing here stops work or will bite.</chakra.p>
       </Section>
     );
   return (
-    <Section title={mine.length > 0 ? "Snags here" : "Snags"}>
+    <Section title={here.length > 0 ? "Snags elsewhere" : "Snags"}>
       <chakra.ul display="flex" flexDirection="column" gap="8px">
-        {mine.map((s) => (
-          <SnagCard key={s.code + s.about.join()} snag={s} />
-        ))}
-        {mine.length > 0 && others.length > 0 && (
-          <chakra.li fontWeight={700} mt="6px">
-            Elsewhere
-          </chakra.li>
-        )}
-        {others.slice(0, most).map((s) => (
-          <SnagCard key={s.code + s.about.join()} snag={s} />
+        {elsewhere.slice(0, most).map((s) => (
+          <SnagCard key={key(s)} snag={s} />
         ))}
       </chakra.ul>
-      {others.length > most && (
+      {elsewhere.length > most && (
         <Button variant="mend" mt="8px" onClick={() => setMost(most + 100)}>
-          Show {plural(others.length - most, "more snag")}
+          Show {plural(elsewhere.length - most, "more snag")}
         </Button>
       )}
     </Section>

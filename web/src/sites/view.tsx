@@ -73,10 +73,11 @@ export function SitesView() {
                   py="12px"
                   _hover={{ borderColor: "brassMark" }}
                   position="relative"
+                  css={{ "& .stretched::after": { content: '""', position: "absolute", inset: 0 } }}
                 >
                   <chakra.div
                     display="grid"
-                    gridTemplateColumns="minmax(0, 1fr) 130px 90px 110px auto"
+                    gridTemplateColumns="minmax(0, 1fr) 130px 90px 120px 290px"
                     gap="14px"
                     alignItems="center"
                   >
@@ -103,7 +104,7 @@ export function SitesView() {
                         <Tag tone="moss">all pinned</Tag>
                       )}
                     </span>
-                    <Row>
+                    <Row justifyContent="end">
                       {s.stops > 0 && <Tag tone="madder">{plural(s.stops, "stops", "stop")} work</Tag>}
                       {s.bites > 0 && <Tag>{s.bites} will bite</Tag>}
                       <chakra.a

@@ -1,12 +1,13 @@
 import { chakra } from "@chakra-ui/react";
-import { useEffect, useMemo, useState } from "react";
+import { useEffect, useMemo, useRef, useState } from "react";
 import { useEdit, useSite } from "../api/site";
-import { Button, Empty, Filters, Key, ViewHead } from "../parts";
+import { Button, Empty, Filters, Key, Row, ViewHead } from "../parts";
 import { usePick } from "../parts/pick";
 import { ownerOf, plural } from "../parts/words";
 import { Desk } from "../shell/desk";
 import { DeviceCard } from "./device-card";
 import { type Paste, PreviewPanel } from "./preview";
+import { SourceLegend } from "./sources";
 import { DeviceTable } from "./table";
 
 type Show = "all" | "unnamed" | "needs" | "loose";
@@ -84,16 +85,19 @@ export function SurveyView() {
         </Empty>
       ) : (
         <>
-          <Filters
-            value={show}
-            onChange={setShow}
-            options={[
-              { id: "all", label: "Everything", count: lists.all.length },
-              { id: "unnamed", label: "No name", count: lists.unnamed.length },
-              { id: "needs", label: "Needs a pin", count: lists.needs.length },
-              { id: "loose", label: "Loose", count: lists.loose.length },
-            ]}
-          />
+          <Row justifyContent="space-between" flexWrap="wrap">
+            <Filters
+              value={show}
+              onChange={setShow}
+              options={[
+                { id: "all", label: "Everything", count: lists.all.length },
+                { id: "unnamed", label: "No name", count: lists.unnamed.length },
+                { id: "needs", label: "Needs a pin", count: lists.needs.length },
+                { id: "loose", label: "Loose", count: lists.loose.length },
+              ]}
+            />
+            <SourceLegend devices={site.site.devices} />
+          </Row>
           {lists[show].length === 0 ? (
             <Empty title="None of these">Everything else is under “Everything”.</Empty>
           ) : (
@@ -147,18 +151,7 @@ function DropBox({ onTake }: { onTake: (p: Paste) => void }) {
         >
           Type or paste text
         </Button>
-        <chakra.label className="file-button">
-          <chakra.input
-            type="file"
-            onChange={(e) => {
-              take(e.target.files);
-              e.target.value = "";
-            }}
-            aria-label="Choose a file"
-            maxW="210px"
-            fontSize="small"
-          />
-        </chakra.label>
+        <FileButton onFiles={take} />
       </chakra.div>
       {text !== undefined && (
         <chakra.form
@@ -192,6 +185,28 @@ function DropBox({ onTake }: { onTake: (p: Paste) => void }) {
         </chakra.form>
       )}
     </chakra.section>
+  );
+}
+
+/** FileButton is a file field that looks like the other buttons. */
+function FileButton({ onFiles }: { onFiles: (files: FileList | null) => void }) {
+  const input = useRef<HTMLInputElement>(null);
+  return (
+    <>
+      <input
+        ref={input}
+        type="file"
+        hidden
+        aria-label="File to read"
+        onChange={(e) => {
+          onFiles(e.target.files);
+          e.target.value = "";
+        }}
+      />
+      <Button size="small" onClick={() => input.current?.click()}>
+        Choose a file
+      </Button>
+    </>
   );
 }
 

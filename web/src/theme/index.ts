@@ -6,6 +6,7 @@ const colour = (light: string, dark: string) => ({ value: { base: light, _dark: 
 
 const config = defineConfig({
   theme: {
+    breakpoints: { sm: "480px", md: "860px", lg: "1000px" },
     tokens: {
       fonts: {
         body: { value: "'Atkinson Hyperlegible Next Variable', system-ui, sans-serif" },

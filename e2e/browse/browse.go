@@ -1,0 +1,155 @@
+// Package browse drives a headless Chromium and the program under it, for the
+// browser tests and for the pictures of the docs.
+package browse
+
+import (
+	"bufio"
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"os/exec"
+	"strings"
+	"syscall"
+	"time"
+
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+)
+
+// Browser is the name of the program that is driven.
+const Browser = "chromium"
+
+// Step is one thing done in the browser.
+type Step = chromedp.Action[chromedp.Void]
+
+// Installed reports whether there is a browser to drive.
+func Installed() bool {
+	_, err := exec.LookPath(Browser)
+	return err == nil
+}
+
+// Open starts a browser of its own with a window of width by height. The
+// returned func ends it.
+func Open(width, height int) (context.Context, func()) {
+	options := append(chromedp.DefaultExecAllocatorOptions[:],
+		chromedp.ExecPath(Browser), chromedp.NoSandbox, chromedp.DisableGPU, chromedp.WindowSize(width, height),
+		chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-component-update", true),
+		chromedp.Flag("disable-sync", true), chromedp.Flag("disable-quic", true),
+	)
+	allocator, endAllocator := chromedp.NewExecAllocator(context.Background(), options...)
+	ctx, endTab := chromedp.NewContext(allocator)
+	return ctx, func() { endTab(); endAllocator() }
+}
+
+// Tab opens a second window of the same browser.
+func Tab(ctx context.Context) (context.Context, func()) { return chromedp.NewContext(ctx) }
+
+// Program is a running vestpin.
+type Program struct {
+	URL string
+	cmd *exec.Cmd
+}
+
+// Start runs the built program and waits until it says where it listens.
+func Start(binary string, args ...string) (*Program, error) {
+	cmd := exec.Command(binary, args...)
+	cmd.Stderr = os.Stderr
+	out, err := cmd.StdoutPipe()
+	if err != nil {
+		return nil, err
+	}
+	if err := cmd.Start(); err != nil {
+		return nil, err
+	}
+	line, err := bufio.NewReader(out).ReadString('\n')
+	_, url, ok := strings.Cut(strings.TrimSpace(line), "at ")
+	if err != nil || !ok {
+		cmd.Process.Kill()
+		return nil, fmt.Errorf("%s %v did not start: %q %v", binary, args, line, errors.Join(err, cmd.Wait()))
+	}
+	return &Program{strings.TrimSuffix(url, "/"), cmd}, nil
+}
+
+// Stop asks the program to end, as Ctrl-C does, and gives how it ended.
+func (p *Program) Stop() error {
+	if err := p.cmd.Process.Signal(syscall.SIGINT); err != nil {
+		return err
+	}
+	return p.cmd.Wait()
+}
+
+// Kill ends the program at once.
+func (p *Program) Kill() { p.cmd.Process.Kill(); p.cmd.Wait() }
+
+// Wait waits until a JavaScript expression is true, 15 seconds at most.
+func Wait(expression string) Step {
+	poll := chromedp.Poll[bool](expression, chromedp.WithPollingTimeout(15*time.Second), chromedp.WithPollingInterval(20*time.Millisecond))
+	return chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {
+		if _, err := poll(ctx, t); err != nil {
+			return fmt.Errorf("waiting for %s: %w", expression, err)
+		}
+		return nil
+	})
+}
+
+// Sees waits until the text is shown.
+func Sees(text string) Step { return Wait(fmt.Sprintf("document.body.innerText.includes(%q)", text)) }
+
+// Press presses the button or link with that text or label.
+func Press(label string) Step {
+	return chromedp.Steps(
+		Wait(fmt.Sprintf(`(() => { %s; const el = find(%q); return Boolean(el) && !el.disabled })()`, finder, label)),
+		chromedp.Evaluate[chromedp.Void](fmt.Sprintf(`(() => { %s; const el = find(%q); el.scrollIntoView({block: "nearest"}); el.click() })()`, finder, label)),
+	)
+}
+
+// finder finds the first control whose text or label starts with a text.
+const finder = `const find = (want) => [...document.querySelectorAll("dialog[open] button, dialog[open] a")].concat([...document.querySelectorAll("button, a, [role=button], [role=checkbox]")])
+  .find((el) => (el.getAttribute("aria-label") || el.innerText || "").trim().startsWith(want))`
+
+// Fill types into the field with that label, in place of what stands there.
+func Fill(label, text string) Step {
+	return chromedp.Steps(
+		Wait(fmt.Sprintf(`(() => { %s; const el = field(%q); if (!el) return false; el.focus(); el.select?.(); return document.activeElement === el })()`, fields, label)),
+		chromedp.KeyEvent(text),
+	)
+}
+
+const fields = `const field = (want) => {
+  const scope = document.querySelector("dialog[open]") || document;
+  const byLabel = [...scope.querySelectorAll("label")].find((l) => l.innerText.trim().startsWith(want));
+  return (byLabel && document.getElementById(byLabel.htmlFor)) || [...scope.querySelectorAll("input, textarea, select")].find((el) => (el.getAttribute("aria-label") || "").startsWith(want));
+}`
+
+// SetText puts a long text into the field with that label, as pasting does.
+func SetText(label, text string) Step {
+	return chromedp.Steps(
+		Wait(fmt.Sprintf(`(() => { %s; return Boolean(field(%q)) })()`, fields, label)),
+		chromedp.Evaluate[chromedp.Void](fmt.Sprintf(`(() => { %s; const el = field(%q);
+			Object.getOwnPropertyDescriptor(Object.getPrototypeOf(el), "value").set.call(el, %q);
+			el.dispatchEvent(new Event("input", {bubbles: true})) })()`, fields, label, text)),
+	)
+}
+
+// Choose picks an option of the select with that label.
+func Choose(label, value string) Step {
+	return chromedp.Steps(
+		Wait(fmt.Sprintf(`(() => { %s; return Boolean(field(%q)) })()`, fields, label)),
+		chromedp.Evaluate[chromedp.Void](fmt.Sprintf(`(() => { %s; const el = field(%q);
+			Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, "value").set.call(el, %q);
+			el.dispatchEvent(new Event("change", {bubbles: true})) })()`, fields, label, value)),
+	)
+}
+
+// Keys presses keys one after the other.
+func Keys(keys string) Step { return chromedp.KeyEvent(keys) }
+
+// Ctrl presses a key together with Ctrl.
+func Ctrl(key string) Step { return chromedp.KeyEvent(key, chromedp.KeyModifiers(kb.ModifierCtrl)) }
+
+// Settled waits until fonts are there and nothing is asked of the server.
+var Settled = chromedp.Steps(
+	Wait(`document.fonts.status === "loaded" && !document.querySelector("main [role=status]:not([data-notice])")?.innerText.includes("…")`),
+	chromedp.Sleep(150*time.Millisecond),
+)

@@ -1,0 +1,95 @@
+// Command shots takes the pictures of docs/screenshots from the demo data.
+package main
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+
+	"github.com/chromedp/chromedp"
+
+	. "vestpin/e2e/browse"
+)
+
+// shot is one picture: where, what is done before, and its window.
+type shot struct {
+	name, path    string
+	width, height int
+	dark          bool
+	steps         []Step
+}
+
+var shots = []shot{
+	{"sites", "/", 1280, 800, false, nil},
+	{"survey", "/s/pottery/survey?pick=device:kiln", 1280, 800, false, nil},
+	{"survey-preview", "/s/pottery/survey", 1280, 800, false, []Step{Press("Type or paste text"), paste(), Press("Read this"), Sees("sightings")}},
+	{"addresses", "/s/pottery/addresses?pick=device:kiln", 1280, 800, false, []Step{Press("Suggest"), Sees("suggested")}},
+	{"addresses-dark", "/s/pottery/addresses?pick=device:label", 1280, 800, true, nil},
+	{"ports", "/s/pottery/ports?pick=service:door.sip", 1280, 800, false, nil},
+	{"ports-two-routers", "/s/flat/addresses", 1280, 800, false, []Step{
+		Press("Suggest"), Press("Take 3 pins"), Sees("3 of 3 pinned"), Press("Ports"), Press("Suggest ports"), Sees("Take"),
+	}},
+	{"place", "/s/pottery/place", 1280, 800, false, nil},
+	{"place-dark", "/s/pottery/place?pick=device:yard", 1024, 800, true, nil},
+}
+
+func paste() Step {
+	text, err := os.ReadFile("demo/captures/router-page.txt")
+	if err != nil {
+		panic(err)
+	}
+	more := "00:00:5e:00:53:4b  10.48.16.133  extractor-fan  WLAN\na line that says nothing"
+	return SetText("Text to read", string(text)+more)
+}
+
+func main() {
+	if err := run(); err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		os.Exit(1)
+	}
+}
+
+func run() error {
+	program, err := Start("bin/vestpin", "demo", "--addr", "127.0.0.1:0")
+	if err != nil {
+		return err
+	}
+	defer program.Stop()
+	dir := filepath.Join("docs", "screenshots")
+	if len(os.Args) > 1 {
+		dir = os.Args[1]
+	}
+	for _, s := range shots {
+		if len(os.Args) > 2 && os.Args[2] != s.name {
+			continue
+		}
+		png, err := take(program.URL, s)
+		if err != nil {
+			return fmt.Errorf("%s: %w", s.name, err)
+		}
+		if err := os.WriteFile(filepath.Join(dir, s.name+".png"), png, 0o644); err != nil {
+			return err
+		}
+		fmt.Println(s.name)
+	}
+	return nil
+}
+
+func take(url string, s shot) ([]byte, error) {
+	ctx, end := Open(s.width, s.height)
+	defer end()
+	mode := "light"
+	if s.dark {
+		mode = "dark"
+	}
+	steps := append([]Step{
+		chromedp.EmulateViewport(int64(s.width), int64(s.height)),
+		chromedp.Navigate(url + "/"),
+		chromedp.Evaluate[chromedp.Void](fmt.Sprintf("localStorage.setItem('vestpin-mode', %q)", mode)),
+		chromedp.Navigate(url + s.path), Wait(`Boolean(document.querySelector("main"))`), Settled,
+	}, s.steps...)
+	if err := chromedp.Do(ctx, append(steps, Settled)...); err != nil {
+		return nil, err
+	}
+	return chromedp.Run(ctx, chromedp.CaptureScreenshot())
+}
