@@ -31,7 +31,7 @@ func Installed() bool {
 
 // Open starts a browser of its own with a window of width by height. The
 // returned func ends it.
-func Open(width, height int) (context.Context, func()) {
+func Open(width, height int) (context.Context, func(), error) {
 	options := append(chromedp.DefaultExecAllocatorOptions[:],
 		chromedp.ExecPath(Browser), chromedp.NoSandbox, chromedp.DisableGPU, chromedp.WindowSize(width, height),
 		chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-component-update", true),
@@ -39,11 +39,16 @@ func Open(width, height int) (context.Context, func()) {
 	)
 	allocator, endAllocator := chromedp.NewExecAllocator(context.Background(), options...)
 	ctx, endTab := chromedp.NewContext(allocator)
-	return ctx, func() { endTab(); endAllocator() }
+	// The browser lives as long as the context of its first step.
+	err := chromedp.Do(ctx, chromedp.EmulateViewport(int64(width), int64(height)))
+	return ctx, func() { endTab(); endAllocator() }, err
 }
 
 // Tab opens a second window of the same browser.
-func Tab(ctx context.Context) (context.Context, func()) { return chromedp.NewContext(ctx) }
+func Tab(ctx context.Context) (context.Context, func(), error) {
+	tab, end := chromedp.NewContext(ctx)
+	return tab, end, chromedp.Do(tab, chromedp.Sleep(0))
+}
 
 // Program is a running vestpin.
 type Program struct {
@@ -82,14 +87,24 @@ func (p *Program) Stop() error {
 // Kill ends the program at once.
 func (p *Program) Kill() { p.cmd.Process.Kill(); p.cmd.Wait() }
 
-// Wait waits until a JavaScript expression is true, 15 seconds at most.
+// Wait waits until a JavaScript expression is true, 15 seconds at most, also
+// across a page that is left for another.
 func Wait(expression string) Step {
-	poll := chromedp.Poll[bool](expression, chromedp.WithPollingTimeout(15*time.Second), chromedp.WithPollingInterval(20*time.Millisecond))
 	return chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {
-		if _, err := poll(ctx, t); err != nil {
-			return fmt.Errorf("waiting for %s: %w", expression, err)
+		var last error
+		for end := time.Now().Add(15 * time.Second); time.Now().Before(end); {
+			ok, err := chromedp.Evaluate[bool]("Boolean(" + expression + ")")(ctx, t)
+			if ok {
+				return nil
+			}
+			last = err
+			select {
+			case <-ctx.Done():
+				return ctx.Err()
+			case <-time.After(20 * time.Millisecond):
+			}
 		}
-		return nil
+		return fmt.Errorf("waited in vain for %s (%v)", expression, last)
 	})
 }
 
@@ -153,3 +168,52 @@ var Settled = chromedp.Steps(
 	Wait(`document.fonts.status === "loaded" && !document.querySelector("main [role=status]:not([data-notice])")?.innerText.includes("…")`),
 	chromedp.Sleep(150*time.Millisecond),
 )
+
+// Drag presses the mouse on the middle of one element and lets it go at a point
+// that a JavaScript expression gives as [x, y].
+func Drag(selector, to string) Step {
+	return chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {
+		var points [2][]float64
+		for i, expression := range []string{
+			fmt.Sprintf(`(() => { const el = document.querySelector(%q); el.scrollIntoView({block: "center"}); const r = el.getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2] })()`, selector),
+			to,
+		} {
+			p, err := chromedp.Evaluate[[]float64](expression)(ctx, t)
+			if err != nil || len(p) != 2 {
+				return fmt.Errorf("dragging %s: %v %w", selector, p, err)
+			}
+			points[i] = p
+		}
+		from, end := points[0], points[1]
+		steps := []Step{chromedp.MouseEvent("mouseMoved", from[0], from[1]), chromedp.MouseEvent("mousePressed", from[0], from[1], chromedp.ButtonLeft, chromedp.ClickCount(1))}
+		for i := 1; i <= 8; i++ {
+			f := float64(i) / 8
+			steps = append(steps, chromedp.MouseEvent("mouseMoved", from[0]+(end[0]-from[0])*f, from[1]+(end[1]-from[1])*f, chromedp.ButtonLeft), chromedp.Sleep(20*time.Millisecond))
+		}
+		steps = append(steps, chromedp.MouseEvent("mouseReleased", end[0], end[1], chromedp.ButtonLeft, chromedp.ClickCount(1)))
+		_, err := chromedp.Steps(steps...)(ctx, t)
+		return err
+	})
+}
+
+// TabTo presses Tab until the control with that label has the focus.
+func TabTo(label string) Step {
+	return chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {
+		at := `(() => { const el = document.activeElement; const l = el.labels?.[0]?.innerText || el.getAttribute("aria-label") || el.innerText || ""; return l.trim() })()`
+		passed := []string{}
+		for range 150 {
+			if _, err := chromedp.KeyEvent(kb.Tab)(ctx, t); err != nil {
+				return err
+			}
+			text, err := chromedp.Evaluate[string](at)(ctx, t)
+			if err != nil {
+				return err
+			}
+			if strings.HasPrefix(text, label) {
+				return nil
+			}
+			passed = append(passed, strings.ReplaceAll(text, "\n", " "))
+		}
+		return fmt.Errorf("no way by Tab to %q, only to %q", label, passed)
+	})
+}

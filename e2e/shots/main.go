@@ -76,14 +76,16 @@ func run() error {
 }
 
 func take(url string, s shot) ([]byte, error) {
-	ctx, end := Open(s.width, s.height)
+	ctx, end, err := Open(s.width, s.height)
 	defer end()
+	if err != nil {
+		return nil, err
+	}
 	mode := "light"
 	if s.dark {
 		mode = "dark"
 	}
 	steps := append([]Step{
-		chromedp.EmulateViewport(int64(s.width), int64(s.height)),
 		chromedp.Navigate(url + "/"),
 		chromedp.Evaluate[chromedp.Void](fmt.Sprintf("localStorage.setItem('vestpin-mode', %q)", mode)),
 		chromedp.Navigate(url + s.path), Wait(`Boolean(document.querySelector("main"))`), Settled,

@@ -7,6 +7,7 @@ import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { BrowserRouter, Navigate, Route, Routes } from "react-router";
 import { AddressesView } from "./addresses/view";
+import { Refused } from "./api/client";
 import { Notices } from "./parts/notice";
 import { PlaceView } from "./place/view";
 import { PortsView } from "./ports/view";
@@ -19,7 +20,13 @@ import { system } from "./theme";
 applyMode();
 
 const client = new QueryClient({
-  defaultOptions: { queries: { staleTime: Number.POSITIVE_INFINITY, retry: 1, refetchOnWindowFocus: false } },
+  defaultOptions: {
+    queries: {
+      staleTime: Number.POSITIVE_INFINITY,
+      retry: (tries, error) => !(error instanceof Refused) && tries < 2,
+      refetchOnWindowFocus: false,
+    },
+  },
 });
 
 const root = document.getElementById("root");

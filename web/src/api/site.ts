@@ -119,9 +119,13 @@ export function useEdit() {
   const notice = useNotice();
   const undo = useUndo();
   return useMutation({
-    mutationFn: (change: Change) => inTurn(id, () => sendEdits(client, id, change)),
-    onSuccess: ({ answer, merged }, change) => {
-      keep(client, answer);
+    mutationFn: (change: Change) =>
+      inTurn(id, async () => {
+        const { answer, merged } = await sendEdits(client, id, change);
+        keep(client, answer); // before the next change takes its turn
+        return merged;
+      }),
+    onSuccess: (merged, change) => {
       if (merged.length > 0) notice.say(`Another window did: ${merged.join(", ")}. Your change went on top.`);
       else if (change.says) notice.say(change.says, { label: "Undo", run: () => undo.mutate("undo") });
     },
@@ -148,12 +152,10 @@ export function useUndo() {
               : await api.POST("/api/sites/{id}/redo", params),
           ),
         );
-        return { answer, says: `${way === "undo" ? "Taken back" : "Done again"}: ${title}.` };
+        keep(client, answer);
+        return `${way === "undo" ? "Taken back" : "Done again"}: ${title}.`;
       }),
-    onSuccess: ({ answer, says }) => {
-      keep(client, answer);
-      notice.say(says);
-    },
+    onSuccess: (says) => notice.say(says),
     onError: (error) => {
       client.invalidateQueries({ queryKey: siteKey(id) });
       notice.warn(sayWhy(error));
@@ -161,16 +163,42 @@ export function useUndo() {
   });
 }
 
-/** useNews looks again at what other windows change. */
+/**
+ * useNews looks again at what other windows change. Only a window in sight listens: a browser
+ * keeps few connections to one server, and each listener holds one.
+ */
 export function useNews() {
   const client = useQueryClient();
   useEffect(() => {
-    const source = new EventSource("/api/events");
-    source.onmessage = (event) => {
+    let source: EventSource | undefined;
+    const hear = (event: MessageEvent<string>) => {
       const { id, version } = JSON.parse(event.data) as { id: string; version: number };
       if (version > versionOf(client, id)) client.invalidateQueries({ queryKey: siteKey(id) });
       client.invalidateQueries({ queryKey: ["sites"] });
     };
-    return () => source.close();
+    const hush = () => {
+      source?.close();
+      source = undefined;
+    };
+    const listen = () => {
+      if (document.visibilityState !== "visible") return hush();
+      if (source) return;
+      source = new EventSource("/api/events");
+      source.onmessage = hear;
+    };
+    const back = () => {
+      if (document.visibilityState === "visible" && !source) client.invalidateQueries();
+      listen();
+    };
+    listen();
+    document.addEventListener("visibilitychange", back);
+    window.addEventListener("pagehide", hush);
+    window.addEventListener("pageshow", back);
+    return () => {
+      hush();
+      document.removeEventListener("visibilitychange", back);
+      window.removeEventListener("pagehide", hush);
+      window.removeEventListener("pageshow", back);
+    };
   }, [client]);
 }

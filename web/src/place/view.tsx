@@ -322,7 +322,7 @@ function Value({
     <chakra.button
       type="button"
       data-value
-      aria-label={`Copy ${label} of ${of}: ${value}`}
+      aria-label={`${label} ${value}, copy for ${of}`}
       onClick={async (e) => {
         const from = e.currentTarget;
         if (await copy(value)) {
@@ -341,7 +341,7 @@ function Value({
     >
       <chakra.span bg="key" color="muted" px="7px" py="2px">
         {label}
-      </chakra.span>
+      </chakra.span>{" "}
       <chakra.span
         bg={copied ? "chalkSoft" : undefined}
         fontFamily="mono"

@@ -273,7 +273,7 @@ export function AddService({ onClose }: { onClose: () => void }) {
               </Select>
             )}
           </Field>
-          <Field label="What it is">{(p) => <Input {...p} {...register("name")} autoFocus />}</Field>
+          <Field label="What it is">{(p) => <Input {...p} {...register("name")} />}</Field>
           <Row alignItems="start" css={{ "& > *": { flex: 1 } }}>
             <Field label="Ports on the device" hint="80, a range 16400-16463, a list 5060,5070" error={fault}>
               {(p) => <Input {...p} {...register("ports")} fontFamily="mono" />}

@@ -95,14 +95,14 @@ export function Find({ onClose }: { onClose: () => void }) {
   const onKey = (e: React.KeyboardEvent) => {
     if (e.key === "ArrowDown") setAt(Math.min(at + 1, found.length - 1));
     else if (e.key === "ArrowUp") setAt(Math.max(at - 1, 0));
-    else if (e.key === "Enter") go(found[at]);
+    else if (e.key === "Enter")
+      go(hits(site, text)[at]); // not the deferred ones: hands may be faster
     else return;
     e.preventDefault();
   };
   return (
     <Dialog title="Find" onClose={onClose}>
       <Input
-        autoFocus
         aria-label="Find a device, address, MAC address or port"
         placeholder="Name, .76, 8021, 53:21 …"
         value={text}

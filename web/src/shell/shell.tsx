@@ -61,7 +61,7 @@ function OpenSite() {
     ...Object.fromEntries(
       stations.map((s, i) => [
         String(i + 1),
-        (e: KeyboardEvent) => pickedTypes(e, pick) || navigate(`../${s.path}${location.search}`),
+        (e: KeyboardEvent) => (pickedTypes(e, pick) ? false : navigate(`${s.path}${location.search}`)),
       ]),
     ),
     "/": () => setOpen("find"),
@@ -137,7 +137,7 @@ function OpenSite() {
           type="button"
           onClick={nextSnag}
           title="Go to the next snag (N)"
-          bg={stops > 0 ? "madderFill" : site.snags.length > 0 ? "brassMark" : "mossMark"}
+          bg={stops > 0 ? "madderFill" : site.snags.length > 0 ? "brassFill" : "mossFill"}
           color="onFill"
           borderRadius="pill"
           px="10px"

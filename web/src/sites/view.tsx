@@ -174,7 +174,7 @@ function NewSite({ onClose }: { onClose: () => void }) {
       <form onSubmit={make}>
         <Stack gap="12px">
           <Field label="Name" error={fault("name")}>
-            {(p) => <Input {...p} {...register("name")} autoFocus />}
+            {(p) => <Input {...p} {...register("name")} />}
           </Field>
           <Field
             label="Subnet"

@@ -1,0 +1,88 @@
+package e2e
+
+import (
+	"fmt"
+	"os"
+	"strings"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+
+	. "vestpin/e2e/browse"
+)
+
+var views = []string{"/", "/s/pottery/survey?pick=device:kiln", "/s/pottery/addresses?pick=device:label", "/s/pottery/ports?pick=service:door.sip", "/s/pottery/place", "/s/flat/ports", "/s/none/survey"}
+
+// TestNoSeriousFaultForAssistiveTools runs axe-core on every view in both themes.
+func TestNoSeriousFaultForAssistiveTools(t *testing.T) {
+	p, ctx := demo(t), open(t)
+	axe, err := os.ReadFile("../web/node_modules/axe-core/axe.min.js")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, mode := range []string{"light", "dark"} {
+		for _, path := range views {
+			do(t, ctx, chromedp.Navigate(p.URL+"/"), chromedp.Evaluate[chromedp.Void](fmt.Sprintf("localStorage.setItem('vestpin-mode', %q)", mode)),
+				chromedp.Navigate(p.URL+path), Wait(`Boolean(document.querySelector("main"))`), Settled, chromedp.Evaluate[chromedp.Void](string(axe)+";0"))
+			found, err := chromedp.Run(ctx, chromedp.Evaluate[[]string](`axe.run().then((r) => r.violations.filter((v) => ["serious", "critical"].includes(v.impact))
+				.flatMap((v) => v.nodes.slice(0, 4).map((n) => v.id + ": " + n.html.slice(0, 160) + " " + (n.any[0]?.message || n.all[0]?.message || n.none[0]?.message || "").slice(0, 200))))`, chromedp.EvalAwaitPromise))
+			if err != nil {
+				t.Fatalf("%s: %v", path, err)
+			}
+			for _, f := range found {
+				t.Errorf("%s, %s: %s", path, mode, f)
+			}
+		}
+	}
+}
+
+// TestTwoWindows holds that one window sees what the other does, that edits which
+// do not touch both go through, and that one of two that do touch is refused.
+func TestTwoWindows(t *testing.T) {
+	p, ctx := demo(t), open(t)
+	other, end, err := Tab(ctx)
+	defer end()
+	if err != nil {
+		t.Fatal(err)
+	}
+	do(t, ctx, chromedp.Navigate(p.URL+"/s/pottery/survey?pick=device:till"), Sees("Till"))
+	do(t, other, chromedp.Navigate(p.URL+"/s/pottery/survey?pick=device:rec"), Sees("Gallery recorder"))
+	do(t, ctx, Fill("Place", "counter"), Keys("\r"), Wait(`document.querySelector("[data-device=till]").innerText.includes("counter")`))
+	do(t, other, Wait(`document.querySelector("[data-device=till]").innerText.includes("counter")`))
+	// The other window is kept from hearing of the next change, then edits.
+	deaf := `(() => { const f = window.fetch; window.fetch = (i, o) => (i.method || o?.method || "GET") === "GET" ? new Promise(() => {}) : f(i, o); window.heal = () => { window.fetch = f } })()`
+	do(t, other, chromedp.Evaluate[chromedp.Void](deaf))
+	do(t, ctx, Fill("Place", "back room"), Keys("\r"), Wait(`document.querySelector("[data-device=till]").innerText.includes("back room")`))
+	do(t, other, chromedp.Evaluate[chromedp.Void]("window.heal()"), Fill("Place", "loft"), Keys("\r"), Wait(`document.querySelector("[data-device=rec]").innerText.includes("loft")`))
+	do(t, ctx, Wait(`document.querySelector("[data-device=rec]").innerText.includes("loft")`), Wait(`document.querySelector("[data-device=till]").innerText.includes("back room")`))
+}
+
+// TestNamesAreData holds that no name becomes markup, and that long and foreign
+// ones leave the page usable.
+func TestNamesAreData(t *testing.T) {
+	p, ctx := serve(t), open(t)
+	names := []string{`<img src=x onerror="window.broken=1">`, "line\nbreak # and 'quotes' \"double\"", "مسجل المعرض", "📷 " + strings.Repeat("very long ", 18), "=1+1"}
+	var devices []string
+	for i, n := range names {
+		devices = append(devices, fmt.Sprintf(`{"id":"n%d","name":%s,"interfaces":[{"id":"n%d.0","network":"main","mac":"00:00:5e:00:53:0%d","pin":{"address":"10.48.16.%d","by":"reservation"}}]}`, i, quote(n), i, i, 20+i*2))
+	}
+	file := fmt.Sprintf(`{"format":"vestpin-site/1","name":%s,"networks":[{"id":"main","subnet":"10.48.16.0/24","gateway":"10.48.16.1"}],"routers":[{"id":"edge","network":"main"}],"devices":[%s]}`, quote(names[0]), strings.Join(devices, ","))
+	do(t, ctx, chromedp.Navigate(p.URL), Sees("No site yet"),
+		chromedp.Evaluate[chromedp.Void](fmt.Sprintf(`fetch("/api/sites/import", {method: "POST", headers: {"Content-Type": "application/json"}, body: %s}).then((r) => r.json()).then((s) => { window.made = s.id })`, quote(file))),
+		Wait("Boolean(window.made)"))
+	id := ask[string](t, ctx, "window.made")
+	for _, station := range []string{"survey", "addresses", "ports", "place"} {
+		do(t, ctx, chromedp.Navigate(p.URL+"/s/"+id+"/"+station+"?pick=device:n3"), Wait(`Boolean(document.querySelector("main"))`), Settled)
+		if ask[bool](t, ctx, "window.broken === 1 || Boolean(document.querySelector('img'))") {
+			t.Errorf("%s: a name became markup", station)
+		}
+		if wide := ask[int](t, ctx, "document.documentElement.scrollWidth"); wide > 1280 {
+			t.Errorf("%s is %d pixels wide", station, wide)
+		}
+	}
+}
+
+func quote(text string) string {
+	r := strings.NewReplacer(`\`, `\\`, `"`, `\"`, "\n", `\n`)
+	return `"` + r.Replace(text) + `"`
+}
