@@ -58,7 +58,7 @@ func do(t *testing.T, ctx context.Context, steps ...Step) {
 	limited, cancel := context.WithTimeout(ctx, 90*time.Second)
 	defer cancel()
 	if err := chromedp.Do(limited, steps...); err != nil {
-		text, _ := chromedp.Run(ctx, chromedp.Evaluate[string]("document.body.innerText"))
+		text, _ := chromedp.Run(ctx, chromedp.Evaluate[string](`location.href + "\n" + document.body.innerText`))
 		if png, err := chromedp.Run(ctx, chromedp.CaptureScreenshot()); err == nil {
 			os.WriteFile(filepath.Join(os.TempDir(), strings.ReplaceAll(t.Name(), "/", "-")+".png"), png, 0o644)
 		}
@@ -161,7 +161,7 @@ func TestFromAnEmptySiteToTheSheetByKeyboardAlone(t *testing.T) {
 		Keys(kb.Escape), Keys("3"), Sees("No services yet"), TabTo("Add a service"), Keys(kb.Enter), Wait(`document.activeElement.matches("dialog select")`), Keys(kb.Tab), Keys("web page"), Keys(kb.Enter),
 		Sees("0 of 1 open"),
 		// An address: suggested and taken, moved on by an arrow, typed, taken back.
-		Keys("2"), Wait(`Boolean(document.querySelector("[data-tape]"))`), Keys(kb.Escape), Keys("s"), Sees(".2 suggested"), Keys(kb.Enter), Sees("1 pin taken"), Sees("1 of 1 pinned"),
+		Keys("2"), Wait(`Boolean(document.querySelector("[data-tape]"))`), Keys(kb.Escape), Wait(`!location.search.includes("pick")`), Keys("s"), Sees(".2 suggested"), Keys(kb.Enter), Sees("1 pin taken"), Sees("1 of 1 pinned"),
 		Keys(kb.ArrowDown), Wait(`Boolean(document.querySelector("[data-last-number]"))`), Settled, Keys(kb.ArrowRight), Sees("is pinned at 10.48.16.3"),
 		Keys("40"), Keys(kb.Enter), Sees("is pinned at 10.48.16.40"), Ctrl("z"), Sees("Taken back"), Wait(`document.querySelector("[data-row]").innerText.includes(".3")`),
 		// Its port, by the key for suggestions.

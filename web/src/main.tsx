@@ -36,7 +36,7 @@ if (root)
       <ChakraProvider value={system}>
         <QueryClientProvider client={client}>
           <Notices>
-            <BrowserRouter>
+            <BrowserRouter useTransitions={false}>
               <Routes>
                 <Route path="/" element={<SitesView />} />
                 <Route path="/s/:site" element={<Shell />}>

@@ -11,7 +11,7 @@ type Hit = { ref: string; station: string; title: string; detail: string };
 
 /** hits looks for a text in names, addresses, MAC addresses, ports and forwards. */
 export function hits(site: Site, text: string): Hit[] {
-  const want = text.trim().toLowerCase();
+  const want = text.trim().replace(/^\/+/, "").toLowerCase(); // the key that opened it may slip in
   if (!want) return [];
   const plain = want.replace(/[:\-.]/g, "");
   const has = (s: string | undefined) => Boolean(s?.toLowerCase().includes(want));
