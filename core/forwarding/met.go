@@ -35,8 +35,8 @@ func reach(v site.View, w site.Wish, routers []*site.Router, proto site.Protocol
 	to := w.Interface.ID
 	for _, r := range routers {
 		leads := map[uint32]uint32{}
-		for _, f := range v.Forwards {
-			if f.Router != r.ID || !f.Enabled || !f.Protocol.Covers(proto) || !sameTarget(v, f.To, to) || !site.SendersCover(f.From, w.Service.Open.From) {
+		for _, f := range v.ForwardsTo(r.ID, to) {
+			if !f.Enabled || !f.Protocol.Covers(proto) || !site.SendersCover(f.From, w.Service.Open.From) {
 				continue
 			}
 			inside := f.InsidePorts()

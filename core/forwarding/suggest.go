@@ -330,8 +330,8 @@ func (p *planner) kept(w *wish, routers []*site.Router) (way, bool) {
 
 // meeting finds a forward of a router that leads to the ports as the wish wants.
 func (p *planner) meeting(w *wish, r *site.Router, to string, inside span.Ports, outermost bool) (site.Forward, bool) {
-	for _, f := range p.v.Forwards {
-		if f.Router != r.ID || !f.Enabled || f.Protocol != w.Service.Protocol || !sameTarget(p.v, f.To, to) || !f.InsidePorts().Equal(inside) {
+	for _, f := range p.v.ForwardsTo(r.ID, to) {
+		if !f.Enabled || f.Protocol != w.Service.Protocol || !f.InsidePorts().Equal(inside) {
 			continue
 		}
 		if f.Service != "" && f.Service != w.Service.ID || !sameSenders(f.From, w.Service.Open.From) {
@@ -352,15 +352,6 @@ func (p *planner) meeting(w *wish, r *site.Router, to string, inside span.Ports,
 		}
 	}
 	return site.Forward{}, false
-}
-
-func sameTarget(v site.View, a, b string) bool {
-	if a == b {
-		return true
-	}
-	address, _ := v.Target(site.Forward{To: a})
-	other, _ := v.Target(site.Forward{To: b})
-	return address.IsValid() && address == other
 }
 
 func sameSenders(a, b []site.Sender) bool {

@@ -16,6 +16,15 @@ type View struct {
 	services   map[string]Wish
 	atPin      map[netip.Addr][]Placed
 	atSeen     map[netip.Addr][]Placed
+	leading    map[lead][]Forward
+}
+
+// lead is a router and where its forwards lead: an address, or the interface
+// where that is loose.
+type lead struct {
+	router  string
+	address netip.Addr
+	loose   string
 }
 
 // Placed is an interface together with its device.
@@ -54,7 +63,7 @@ func NewView(s Site) View {
 	v := View{
 		Site: s, networks: map[string]*Network{}, routers: map[string]*Router{},
 		interfaces: map[string]Placed{}, services: map[string]Wish{},
-		atPin: map[netip.Addr][]Placed{}, atSeen: map[netip.Addr][]Placed{},
+		atPin: map[netip.Addr][]Placed{}, atSeen: map[netip.Addr][]Placed{}, leading: map[lead][]Forward{},
 	}
 	for i := range s.Networks {
 		v.networks[s.Networks[i].ID] = &s.Networks[i]
@@ -79,8 +88,24 @@ func NewView(s Site) View {
 			v.services[sv.ID] = Wish{d, v.interfaces[sv.Interface].Interface, sv}
 		}
 	}
+	for _, f := range s.Forwards {
+		key := v.lead(f.Router, f.To)
+		v.leading[key] = append(v.leading[key], f)
+	}
 	return v
 }
+
+func (v View) lead(router, to string) lead {
+	address, _ := v.Target(Forward{To: to})
+	if !address.IsValid() {
+		return lead{router: router, loose: to}
+	}
+	return lead{router: router, address: address}
+}
+
+// ForwardsTo gives the forwards of a router, switched off ones too, that lead
+// where a forward to that interface or address would.
+func (v View) ForwardsTo(router, to string) []Forward { return v.leading[v.lead(router, to)] }
 
 // Network finds a network by id.
 func (v View) Network(id string) (Network, bool) {

@@ -91,7 +91,11 @@ func upstreamMissing(v View) []Snag {
 	for _, f := range enabled(v) {
 		r, _ := v.Router(f.Router)
 		outer, ok := v.Router(r.Upstream)
-		if !ok || partnered(v, f, r, outer) {
+		if !ok {
+			continue
+		}
+		missing := withoutPartner(v, f, r, outer)
+		if len(missing) == 0 {
 			continue
 		}
 		s := Snag{
@@ -106,6 +110,9 @@ func upstreamMissing(v View) []Snag {
 			partner.ID = site.FreeID(f.ID+"-outer", func(id string) bool { return hasForward(v, id) })
 			partner.Router, partner.To, partner.Inside = outer.ID, r.WAN.Address.String(), f.Outside
 			partner.Locked = false
+			if len(missing) < len(f.Protocol.Each()) {
+				partner.Protocol = missing[0]
+			}
 			s.Mends = []Mend{{"Forward it at " + routerName(outer) + " too", []site.Edit{{Do: site.PutForward, Forward: &partner}}}}
 		}
 		found = append(found, s)
@@ -122,7 +129,10 @@ func hasForward(v View, id string) bool {
 	return false
 }
 
-func partnered(v View, f site.Forward, r, outer site.Router) bool {
+// withoutPartner gives the single protocols of a forward on an inner router that
+// the outer one does not send on whole.
+func withoutPartner(v View, f site.Forward, r, outer site.Router) []site.Protocol {
+	var missing []site.Protocol
 	for _, proto := range f.Protocol.Each() {
 		left := f.Outside.Set()
 		for _, o := range enabled(v) {
@@ -131,10 +141,10 @@ func partnered(v View, f site.Forward, r, outer site.Router) bool {
 			}
 		}
 		if !left.Empty() {
-			return false
+			missing = append(missing, proto)
 		}
 	}
-	return true
+	return missing
 }
 
 // upnpOn finds routers on which devices open ports by themselves.
