@@ -170,6 +170,9 @@ const (
 
 // Exact gives the outside ports where the wish names them.
 func (o Open) Exact() (span.Ports, bool) {
+	if o.Port == AnyPort || o.Port == SamePort {
+		return span.Ports{}, false
+	}
 	p, err := span.ParsePorts(o.Port)
 	return p, err == nil
 }

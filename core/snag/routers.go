@@ -34,8 +34,10 @@ func formCannot(v View) []Snag {
 func linesRunOut(v View) []Snag {
 	var found []Snag
 	for _, r := range v.Routers {
-		lines, _, _ := forwarding.Lines(v, r)
-		if r.Form.Lines > 0 && len(lines) > r.Form.Lines {
+		if r.Form.Lines == 0 {
+			continue
+		}
+		if lines, _, _ := forwarding.Lines(v, r); len(lines) > r.Form.Lines {
 			found = append(found, Snag{
 				Code: "lines-run-out", About: []site.Ref{r.Ref()},
 				Says: fmt.Sprintf("The forwards need %d lines, but %s has %d.", len(lines), routerName(r), r.Form.Lines),
@@ -49,8 +51,10 @@ func linesRunOut(v View) []Snag {
 func reservationsRunOut(v View) []Snag {
 	var found []Snag
 	for _, r := range v.Routers {
-		_, reserved, _ := forwarding.Lines(v, r)
-		if r.Form.ReservationLines > 0 && len(reserved) > r.Form.ReservationLines {
+		if r.Form.ReservationLines == 0 {
+			continue
+		}
+		if _, reserved, _ := forwarding.Lines(v, r); len(reserved) > r.Form.ReservationLines {
 			found = append(found, Snag{
 				Code: "reservations-run-out", About: []site.Ref{r.Ref()},
 				Says: fmt.Sprintf("%d reservations are planned, but %s takes %d. Set some addresses on the devices instead.", len(reserved), routerName(r), r.Form.ReservationLines),
