@@ -154,3 +154,36 @@ func FuzzText(f *testing.F) {
 		}
 	})
 }
+
+func leases(lines int) []byte {
+	var b strings.Builder
+	for i := range lines {
+		fmt.Fprintf(&b, "1795431600 00:00:5e:%02x:%02x:%02x 10.%d.%d.%d host-%d *\n", i>>16&255, i>>8&255, i&255, i>>16&255, i>>8&255, i&255, i)
+	}
+	return []byte(b.String())
+}
+
+// BenchmarkLeases and its yardstick, a plain scan that splits each line.
+func BenchmarkLeases(b *testing.B) {
+	data := leases(100000)
+	b.SetBytes(int64(len(data)))
+	for b.Loop() {
+		if r, err := Text("x", "", data); err != nil || len(r.Sightings) != 100000 {
+			b.Fatal(len(r.Sightings), err)
+		}
+	}
+}
+
+func BenchmarkPlainScan(b *testing.B) {
+	data := leases(100000)
+	b.SetBytes(int64(len(data)))
+	for b.Loop() {
+		n := 0
+		for line := range strings.Lines(string(data)) {
+			n += len(strings.Fields(line))
+		}
+		if n != 500000 {
+			b.Fatal(n)
+		}
+	}
+}

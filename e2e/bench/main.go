@@ -1,0 +1,173 @@
+// Command bench measures what the program promises, each figure beside its
+// yardstick in the same run, and writes docs/benchmarks.md.
+package main
+
+import (
+	"bytes"
+	"compress/gzip"
+	"fmt"
+	"io"
+	"net/http"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"regexp"
+	"runtime"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"vestpin/e2e/browse"
+)
+
+func main() {
+	if err := run(); err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		os.Exit(1)
+	}
+}
+
+func run() error {
+	times, err := benchmarks()
+	if err != nil {
+		return err
+	}
+	start, err := firstAnswer()
+	if err != nil {
+		return err
+	}
+	weight, err := firstLoad()
+	if err != nil {
+		return err
+	}
+	ratio := func(a, b string) string { return fmt.Sprintf("%.1f x", float64(times[a])/float64(times[b])) }
+	ms := func(d time.Duration) string { return fmt.Sprintf("%.2f ms", float64(d.Microseconds())/1000) }
+	rows := [][4]string{
+		{"`GET` of the demo site, against a bare Gin handler of the same bytes", ms(times["GetSite"]) + " against " + ms(times["BareHandler"]), ratio("GetSite", "BareHandler"), "at most 3 x"},
+		{"an edit with its journal, against one plain SQLite transaction", ms(times["Edit"]) + " against " + ms(times["PlainTransaction"]), ratio("Edit", "PlainTransaction"), "at most 5 x"},
+		{"check of 400 devices and 1,000 forwards", ms(times["Check"]), "", "under 20 ms"},
+		{"suggestion of 400 pins in a /22", ms(times["Suggest"]), "", ""},
+		{"100,000 lease lines, against a plain scan with a split", ms(times["Leases"]) + " against " + ms(times["PlainScan"]), ratio("Leases", "PlainScan"), ""},
+		{"start to first answer, with an existing database", ms(start), "", "under 500 ms"},
+		{"first load of the page, compressed", fmt.Sprintf("%.0f kB", float64(weight)/1000), "", "at most 350 kB"},
+	}
+	var b strings.Builder
+	fmt.Fprintf(&b, "# Benchmarks\n\nMade by `make bench`: medians of five runs on %d cores, %s.\nEach figure stands beside its yardstick, measured in the same run; the ratios are what counts.\n\n", runtime.NumCPU(), runtime.Version())
+	b.WriteString("| what | time | ratio | wanted |\n| --- | --- | --- | --- |\n")
+	for _, r := range rows {
+		fmt.Fprintf(&b, "| %s | %s | %s | %s |\n", r[0], r[1], r[2], r[3])
+	}
+	fmt.Print(b.String())
+	return os.WriteFile(filepath.Join("docs", "benchmarks.md"), []byte(b.String()), 0o644)
+}
+
+var result = regexp.MustCompile(`(?m)^Benchmark(\w+?)(?:-\d+)?\s+\d+\s+([\d.]+) ns/op`)
+
+// benchmarks runs the Go benchmarks five times and gives the median of each.
+func benchmarks() (map[string]time.Duration, error) {
+	cmd := exec.Command("go", "test", "-run", "^$", "-bench", ".", "-count", "5", "-benchtime", "300ms", "-p", "1", "./core/addressing", "./core/snag", "./read", "./server", "./store")
+	cmd.Stderr = os.Stderr
+	out, err := cmd.Output()
+	if err != nil {
+		return nil, fmt.Errorf("%w\n%s", err, out)
+	}
+	all := map[string][]time.Duration{}
+	for _, m := range result.FindAllStringSubmatch(string(out), -1) {
+		ns, err := strconv.ParseFloat(m[2], 64)
+		if err != nil {
+			return nil, err
+		}
+		all[m[1]] = append(all[m[1]], time.Duration(ns))
+	}
+	median := map[string]time.Duration{}
+	for name, list := range all {
+		slices.Sort(list)
+		median[name] = list[len(list)/2]
+	}
+	return median, nil
+}
+
+// firstAnswer is the time from starting the program on a database that is there
+// to its first answer, the median of five.
+func firstAnswer() (time.Duration, error) {
+	dir, err := os.MkdirTemp("", "vestpin-bench-")
+	if err != nil {
+		return 0, err
+	}
+	defer os.RemoveAll(dir)
+	var list []time.Duration
+	for i := range 6 {
+		begin := time.Now()
+		p, err := browse.Start("bin/vestpin", "serve", "--addr", "127.0.0.1:0", "--db", filepath.Join(dir, "v.db"))
+		if err != nil {
+			return 0, err
+		}
+		resp, err := http.Get(p.URL + "/api/sites")
+		if err != nil {
+			return 0, err
+		}
+		resp.Body.Close()
+		if i > 0 { // the first run makes the database
+			list = append(list, time.Since(begin))
+		}
+		if err := p.Stop(); err != nil {
+			return 0, err
+		}
+	}
+	slices.Sort(list)
+	return list[len(list)/2], nil
+}
+
+// firstLoad is how many bytes the page, its script, its style and its Latin fonts
+// take on the way.
+func firstLoad() (int, error) {
+	p, err := browse.Start("bin/vestpin", "demo", "--addr", "127.0.0.1:0")
+	if err != nil {
+		return 0, err
+	}
+	defer p.Stop()
+	page, err := fetch(p.URL + "/")
+	if err != nil {
+		return 0, err
+	}
+	var packed bytes.Buffer
+	w := gzip.NewWriter(&packed)
+	w.Write(page)
+	w.Close()
+	sum := packed.Len()
+	for _, m := range regexp.MustCompile(`(?:src|href)="(/assets/[^"]+)"`).FindAllSubmatch(page, -1) {
+		body, err := fetch(p.URL + string(m[1]))
+		if err != nil {
+			return 0, err
+		}
+		sum += len(body)
+	}
+	fonts, err := filepath.Glob("server/dist/assets/*-latin-wght-normal-*.woff2")
+	if err != nil {
+		return 0, err
+	}
+	for _, f := range fonts {
+		info, err := os.Stat(f)
+		if err != nil {
+			return 0, err
+		}
+		sum += int(info.Size())
+	}
+	return sum, nil
+}
+
+// fetch gives the bytes as they come over the wire.
+func fetch(url string) ([]byte, error) {
+	r, err := http.NewRequest(http.MethodGet, url, nil)
+	if err != nil {
+		return nil, err
+	}
+	r.Header.Set("Accept-Encoding", "gzip")
+	resp, err := http.DefaultClient.Do(r)
+	if err != nil {
+		return nil, err
+	}
+	defer resp.Body.Close()
+	return io.ReadAll(resp.Body)
+}

@@ -1,0 +1,230 @@
+package server
+
+import (
+	"bufio"
+	"encoding/json"
+	"fmt"
+	"io"
+	"net/http"
+	"net/http/httptest"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/gin-gonic/gin"
+
+	"vestpin/demo"
+	"vestpin/store"
+)
+
+// serve runs the server over the demo sites.
+func serve(t testing.TB, o Options) *httptest.Server {
+	t.Helper()
+	st, err := store.Open(filepath.Join(t.TempDir(), "v.db"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	sites, err := demo.Sites()
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, d := range sites {
+		if _, err := st.Create(d.ID, d.Site); err != nil {
+			t.Fatal(err)
+		}
+	}
+	h := New(st, o)
+	srv := httptest.NewServer(h)
+	t.Cleanup(func() { h.Close(); srv.Close(); st.Close() })
+	return srv
+}
+
+func send(t testing.TB, method, url, body string, header ...string) (int, string) {
+	t.Helper()
+	r, err := http.NewRequest(method, url, strings.NewReader(body))
+	if err != nil {
+		t.Fatal(err)
+	}
+	r.Header.Set("Content-Type", "application/json")
+	for i := 0; i+1 < len(header); i += 2 {
+		if header[i] == "Host" {
+			r.Host = header[i+1]
+		}
+		r.Header.Set(header[i], header[i+1])
+	}
+	resp, err := http.DefaultClient.Do(r)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer resp.Body.Close()
+	data, err := io.ReadAll(resp.Body)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return resp.StatusCode, string(data)
+}
+
+func TestBadInputIsToldWhatAndWhere(t *testing.T) {
+	u := serve(t, Options{}).URL
+	edit := func(e string) string { return `{"version":1,"edits":[` + e + `]}` }
+	long := strings.Repeat("x", 5000)
+	cases := []struct {
+		name, method, path, body string
+		status                   int
+		says                     string
+	}{
+		{"not an address", "POST", "/api/sites/pottery/edits", edit(`{"do":"pin","id":"pc.0","pin":{"address":"10.48.16.300"}}`), 422, "body.edits[0].pin.address"},
+		{"port 65536", "POST", "/api/sites/pottery/edits", edit(`{"do":"put-forward","forward":{"id":"x","router":"edge","protocol":"tcp","outside":"65536","to":"pc.0"}}`), 422, "1 to 65535"},
+		{"ports the wrong way", "POST", "/api/sites/pottery/edits", edit(`{"do":"put-forward","forward":{"id":"x","router":"edge","protocol":"tcp","outside":"80-79","to":"pc.0"}}`), 422, "body.edits[0].forward.outside"},
+		{"a list with a port twice", "POST", "/api/sites/pottery/edits", edit(`{"do":"put-forward","forward":{"id":"x","router":"edge","protocol":"tcp","outside":"80,80","to":"pc.0"}}`), 422, "in the list twice"},
+		{"an unknown key", "POST", "/api/sites/pottery/edits", edit(`{"do":"pin","id":"pc.0","colour":"red"}`), 422, "body.edits[0].colour"},
+		{"an unknown device", "POST", "/api/sites/pottery/edits", edit(`{"do":"describe","id":"ghost","name":"x"}`), 422, "removed meanwhile"},
+		{"5,000 characters", "POST", "/api/sites/pottery/edits", edit(`{"do":"describe","id":"rec","name":"` + long + `"}`), 422, "at most 200 characters"},
+		{"no edits", "POST", "/api/sites/pottery/edits", `{"version":1,"edits":[]}`, 422, "no edit"},
+		{"a stale version", "POST", "/api/sites/pottery/edits", `{"version":7,"edits":[{"do":"rename-site","name":"x"}]}`, 409, "another window"},
+		{"half a body", "POST", "/api/sites/pottery/edits", `{"version":1,"edits":[{`, 422, "the text ends in the middle"},
+		{"no body", "POST", "/api/sites/pottery/edits", ``, 400, "body"},
+		{"nobody's site", "GET", "/api/sites/none", ``, 404, "no such site"},
+		{"a mask with a hole", "POST", "/api/sites", `{"name":"x","subnet":"10.1.2.0 255.0.255.0"}`, 422, "a mask without holes"},
+		{"a gateway elsewhere", "POST", "/api/sites", `{"name":"x","subnet":"10.1.2.0/24","gateway":"10.9.9.9"}`, 422, "between 10.1.2.1 and 10.1.2.254"},
+		{"a range the wrong way", "POST", "/api/sites", `{"name":"x","subnet":"10.1.2.0/24","range":".20-.10"}`, 422, "did you mean"},
+		{"half a site file", "POST", "/api/sites/import", `{"format":"vestpin-site/1",`, 422, "the text ends in the middle"},
+		{"binary", "POST", "/api/sites/pottery/read", `{"source":"x","text":"\u0000\u0001\u0002","at":""}`, 422, "not text"},
+		{"10 MB of noise", "POST", "/api/sites/pottery/read", `{"source":"x","at":"","text":"` + strings.Repeat("noise ", 10<<20/6) + `"}`, 413, "at most 8 MB"},
+		{"40 MB of noise", "POST", "/api/sites/pottery/read", `{"source":"x","at":"","text":"` + strings.Repeat("noise ", 40<<20/6) + `"}`, 413, ""},
+		{"port 0", "GET", "/api/sites/pottery/walk?port=0&protocol=tcp", ``, 422, "query.port"},
+		{"an unknown file", "GET", "/api/sites/pottery/files/tape", ``, 422, "dnsmasq, hosts"},
+		{"an unknown interface", "GET", "/api/sites/pottery/room?interface=none&by=device", ``, 404, "no such interface"},
+		{"nothing to undo", "POST", "/api/sites/pottery/undo", `{"version":1}`, 422, "nothing to undo"},
+		{"a form instead of JSON", "POST", "/api/sites/pottery/undo", `version=1`, 422, "JSON"},
+	}
+	for _, c := range cases {
+		t.Run(c.name, func(t *testing.T) {
+			status, body := send(t, c.method, u+c.path, c.body)
+			if status != c.status || !strings.Contains(body, c.says) {
+				t.Errorf("got %d %.400s", status, body)
+			}
+			if len(body) > 4000 {
+				t.Errorf("the answer is %d bytes long", len(body))
+			}
+		})
+	}
+	if _, body := send(t, "GET", u+"/api/sites/pottery", ""); !strings.Contains(body, `"version":1,`) {
+		t.Error("something refused was half done")
+	}
+}
+
+func TestOnlyTheOwnPageMayWrite(t *testing.T) {
+	srv := serve(t, Options{Hosts: []string{"127.0.0.1"}})
+	undo := `{"version":1}`
+	for _, c := range []struct {
+		name, method, path string
+		header             []string
+		status             int
+	}{
+		{"the page itself", "GET", "/api/sites", nil, 200},
+		{"another name for this machine", "GET", "/api/sites", []string{"Host", "attic.example"}, 421},
+		{"a page from elsewhere", "POST", "/api/sites/pottery/undo", []string{"Origin", "https://attic.example"}, 403},
+		{"a page from nowhere", "POST", "/api/sites/pottery/undo", []string{"Origin", "null"}, 403},
+		{"a form from elsewhere", "POST", "/api/sites/pottery/undo", []string{"Sec-Fetch-Site", "cross-site"}, 403},
+		{"the own page", "POST", "/api/sites/pottery/undo", []string{"Origin", srv.URL}, 422},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			if status, body := send(t, c.method, srv.URL+c.path, undo, c.header...); status != c.status {
+				t.Errorf("got %d %s", status, body)
+			}
+		})
+	}
+	resp, err := http.Get(srv.URL + "/")
+	if err != nil {
+		t.Fatal(err)
+	}
+	resp.Body.Close()
+	if csp := resp.Header.Get("Content-Security-Policy"); !strings.Contains(csp, "script-src 'self';") || !strings.Contains(csp, "default-src 'none'") {
+		t.Errorf("the policy is %q", csp)
+	}
+}
+
+func TestPassphrase(t *testing.T) {
+	srv := serve(t, Options{Passphrase: "kiln at nine"})
+	if status, _ := send(t, "GET", srv.URL+"/api/sites", ""); status != 401 {
+		t.Errorf("without: %d", status)
+	}
+	r, _ := http.NewRequest("GET", srv.URL+"/api/sites", nil)
+	r.SetBasicAuth("anybody", "kiln at nine")
+	resp, err := http.DefaultClient.Do(r)
+	if err != nil || resp.StatusCode != 200 {
+		t.Errorf("with: %v, %v", resp, err)
+	}
+}
+
+// TestWholeRound edits, undoes, redoes, exports and imports through the interface,
+// and hears of it.
+func TestWholeRound(t *testing.T) {
+	u := serve(t, Options{}).URL
+	events, err := http.Get(u + "/api/events")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer events.Body.Close()
+	_, before := send(t, "GET", u+"/api/sites/pottery/file", "")
+	steps := []struct{ path, body, says string }{
+		{"/api/sites/pottery/edits", `{"version":1,"edits":[{"do":"pin","id":"pc.0","pin":{"address":"10.48.16.70"}}]}`, `"undo":"pin Office PC at 10.48.16.70"`},
+		{"/api/sites/pottery/undo", `{"version":2}`, `"redo":"pin Office PC at 10.48.16.70"`},
+		{"/api/sites/pottery/redo", `{"version":3}`, `"version":4`},
+		{"/api/sites/pottery/undo", `{"version":4}`, `"version":5`},
+	}
+	for _, s := range steps {
+		if status, body := send(t, "POST", u+s.path, s.body); status != 200 || !strings.Contains(body, s.says) {
+			t.Fatalf("%s: %d, %.300s", s.path, status, body)
+		}
+	}
+	if line, err := bufio.NewReader(events.Body).ReadString('\n'); err != nil || line != "data: {\"id\":\"pottery\",\"version\":2}\n" {
+		t.Errorf("heard %q, %v", line, err)
+	}
+	_, after := send(t, "GET", u+"/api/sites/pottery/file", "")
+	if after != before {
+		t.Error("undo did not lead back")
+	}
+	status, made := send(t, "POST", u+"/api/sites/import", after)
+	var a struct{ ID string }
+	if err := json.Unmarshal([]byte(made), &a); status != 200 || err != nil || a.ID != "saltmarsh-pottery" {
+		t.Fatalf("import: %d %v %.200s", status, err, made)
+	}
+	if _, again := send(t, "GET", u+"/api/sites/"+a.ID+"/file", ""); again != before {
+		t.Error("what was taken in is not what was saved")
+	}
+}
+
+// BenchmarkGetSite and its yardstick, a bare handler that sends the same bytes.
+func BenchmarkGetSite(b *testing.B)     { benchmarkGet(b, "/api/sites/pottery") }
+func BenchmarkBareHandler(b *testing.B) { benchmarkGet(b, "") }
+
+func benchmarkGet(b *testing.B, path string) {
+	srv := serve(b, Options{})
+	_, body := send(b, "GET", srv.URL+"/api/sites/pottery", "")
+	if path == "" {
+		bare := httptest.NewServer(bareHandler([]byte(body)))
+		b.Cleanup(bare.Close)
+		srv = bare
+	}
+	b.SetBytes(int64(len(body)))
+	for b.Loop() {
+		resp, err := http.Get(srv.URL + path)
+		if err != nil {
+			b.Fatal(err)
+		}
+		if n, err := io.Copy(io.Discard, resp.Body); err != nil || n != int64(len(body)) {
+			b.Fatal(fmt.Errorf("%d bytes, %w", n, err))
+		}
+		resp.Body.Close()
+	}
+}
+
+// bareHandler is a Gin handler that does nothing but send bytes.
+func bareHandler(body []byte) http.Handler {
+	gin.SetMode(gin.ReleaseMode)
+	r := gin.New()
+	r.GET("/", func(c *gin.Context) { c.Data(http.StatusOK, "application/json", body) })
+	return r
+}
