@@ -11,8 +11,9 @@ TOOLS := chromium dnsmasq udhcpc arp nft ip
 
 build: $(BIN)
 
+# Not "npm ci": that wants the packages of all platforms, which not every registry has.
 web/node_modules/.made: web/package-lock.json
-	cd web && npm ci --no-audit --no-fund
+	cd web && npm install --no-audit --no-fund
 	touch $@
 
 # The page's client is made from the description of the interface, so a stale use

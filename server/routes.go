@@ -106,9 +106,9 @@ func (s *server) createSite(_ context.Context, in *struct {
 	name := strings.TrimSpace(in.Body.Name)
 	switch n := len([]rune(name)); {
 	case n == 0:
-		f.add("name", "", errors.New("Want a name for the site."))
+		f.add("name", "", &span.Malformed{Want: "a name for the site"})
 	case n > 200:
-		f.add("name", "", fmt.Errorf("Want at most 200 characters, not %d.", n))
+		f.add("name", "", &span.Malformed{Want: fmt.Sprintf("at most 200 characters, not %d", n)})
 	}
 	n := TypedNetwork{Subnet: in.Body.Subnet, Gateway: in.Body.Gateway, Ranges: in.Body.Range}.understand(&f)
 	if err := f.err(); err != nil {

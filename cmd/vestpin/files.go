@@ -75,7 +75,7 @@ func checkCommand() *cobra.Command {
 			}
 			for _, sn := range snags {
 				if sn.Weight == snag.Stops {
-					return answerNo
+					return errAnswerNo
 				}
 			}
 			return nil
@@ -106,7 +106,7 @@ func suggestCommand() *cobra.Command {
 				})
 			}
 			if err == nil && len(result.Unmet) > 0 {
-				err = answerNo
+				err = errAnswerNo
 			}
 			return err
 		},
@@ -200,7 +200,7 @@ func linesCommand() *cobra.Command {
 				fmt.Fprintf(os.Stderr, "vestpin: forward %s cannot be entered at router %s: %s\n", f.Forward.ID, r.ID, f.Why)
 			}
 			if len(faults) > 0 {
-				return answerNo
+				return errAnswerNo
 			}
 			return nil
 		},

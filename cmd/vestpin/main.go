@@ -11,8 +11,8 @@ import (
 	"github.com/spf13/cobra"
 )
 
-// answerNo says that all went well and the answer is "no": exit status 1.
-var answerNo = errors.New("the answer is no")
+// errAnswerNo says that all went well and the answer is "no": exit status 1.
+var errAnswerNo = errors.New("the answer is no")
 
 func main() {
 	root := &cobra.Command{
@@ -22,7 +22,7 @@ func main() {
 	root.AddCommand(checkCommand(), suggestCommand(), walkCommand(), linesCommand(), readCommand(), writeCommand(), serveCommand(), demoCommand(), openapiCommand())
 	switch err := root.Execute(); {
 	case err == nil:
-	case errors.Is(err, answerNo):
+	case errors.Is(err, errAnswerNo):
 		os.Exit(1)
 	default:
 		fmt.Fprintln(os.Stderr, "vestpin: "+oneLine(err.Error()))

@@ -98,7 +98,3 @@ func repin(v View, p site.Placed) []Mend {
 func pinEdit(p site.Placed, a addr, by string) site.Edit {
 	return site.Edit{Do: site.SetPin, ID: p.Interface.ID, Pin: &site.Pin{Address: a, By: by}}
 }
-
-func loosen(p site.Placed) Mend {
-	return Mend{"Make " + p.Label() + " loose", []site.Edit{{Do: site.SetPin, ID: p.Interface.ID}}}
-}

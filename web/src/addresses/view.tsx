@@ -51,8 +51,8 @@ function NetworkTape({ network, onNetwork }: { network: Network; onNetwork: (id:
   const wayOf = (id: string) => (a.ways.find((w) => w.interface === id)?.by ?? "reservation") as By;
   const byOf = (p: Placed | undefined) =>
     p ? ((p.iface.pin?.by as By | undefined) ?? wayOf(p.iface.id)) : "reservation";
-  const inHand = all.find((p) => p.iface.id === grabbed) ?? picked;
-  const room = useRoom(inHand?.iface.id, byOf(inHand));
+  const held = all.find((p) => p.iface.id === grabbed) ?? picked;
+  const room = useRoom(held?.iface.id, byOf(held));
 
   const { lo, hi } = lan(network.subnet);
   const slices = Math.ceil((hi - lo + 1) / 256);

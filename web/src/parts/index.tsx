@@ -229,3 +229,34 @@ export function Gauge({
     </chakra.div>
   );
 }
+
+/** FormEnd closes a form in a dialog: what was refused, the way out and the way on. */
+export function FormEnd({
+  refused,
+  leave,
+  go,
+  busy,
+  onLeave,
+}: {
+  refused?: string;
+  leave: string;
+  go: string;
+  busy: boolean;
+  onLeave: () => void;
+}) {
+  return (
+    <>
+      {refused && (
+        <chakra.p color="madder" role="alert">
+          {refused}
+        </chakra.p>
+      )}
+      <Row justifyContent="end">
+        <Button onClick={onLeave}>{leave}</Button>
+        <Button type="submit" variant="lead" disabled={busy}>
+          {go}
+        </Button>
+      </Row>
+    </>
+  );
+}

@@ -4,12 +4,22 @@ import { useForm } from "react-hook-form";
 import { sayWhy } from "../api/client";
 import type { Edit, Protocol, Router } from "../api/model";
 import { useEdit, useSite } from "../api/site";
-import { Button, Field, Input, Mono, Muted, Row, Select, Stack } from "../parts";
+import { Button, Field, FormEnd, Input, Mono, Muted, Row, Select, Stack } from "../parts";
 import { Dialog } from "../parts/dialog";
 import { usePick } from "../parts/pick";
 import { ifaceLabel, label, placed, type Wish } from "../parts/words";
 
 const words = (text: string) => text.split(/[,\s]+/).filter(Boolean);
+
+function ProtocolSelect(props: React.ComponentProps<typeof Select>) {
+  return (
+    <Select {...props}>
+      <option>tcp</option>
+      <option>udp</option>
+      <option>both</option>
+    </Select>
+  );
+}
 
 type Typed = {
   name: string;
@@ -98,15 +108,7 @@ export function ServiceCard({
             <Field label="Device ports" hint="80, 16400-16463">
               {(p) => <Input {...p} {...register("ports")} fontFamily="mono" />}
             </Field>
-            <Field label="Protocol">
-              {(p) => (
-                <Select {...p} {...register("protocol")}>
-                  <option>tcp</option>
-                  <option>udp</option>
-                  <option>both</option>
-                </Select>
-              )}
-            </Field>
+            <Field label="Protocol">{(p) => <ProtocolSelect {...p} {...register("protocol")} />}</Field>
           </Row>
           <Field label="From outside">
             {(p) => (
@@ -278,15 +280,7 @@ export function AddService({ onClose }: { onClose: () => void }) {
             <Field label="Ports on the device" hint="80, a range 16400-16463, a list 5060,5070" error={fault}>
               {(p) => <Input {...p} {...register("ports")} fontFamily="mono" />}
             </Field>
-            <Field label="Protocol">
-              {(p) => (
-                <Select {...p} {...register("protocol")}>
-                  <option>tcp</option>
-                  <option>udp</option>
-                  <option>both</option>
-                </Select>
-              )}
-            </Field>
+            <Field label="Protocol">{(p) => <ProtocolSelect {...p} {...register("protocol")} />}</Field>
           </Row>
           <Field label="From outside">
             {(p) => (
@@ -297,12 +291,7 @@ export function AddService({ onClose }: { onClose: () => void }) {
               </Select>
             )}
           </Field>
-          <Row justifyContent="end">
-            <Button onClick={onClose}>Not now</Button>
-            <Button type="submit" variant="lead" disabled={edit.isPending}>
-              Add the service
-            </Button>
-          </Row>
+          <FormEnd leave="Not now" go="Add the service" busy={edit.isPending} onLeave={onClose} />
         </Stack>
       </form>
     </Dialog>

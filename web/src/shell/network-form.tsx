@@ -4,7 +4,7 @@ import { useForm } from "react-hook-form";
 import { api, must, Refused, sayWhy } from "../api/client";
 import type { Network } from "../api/model";
 import { useEdit } from "../api/site";
-import { Button, Field, Input, Row, Stack, Textarea } from "../parts";
+import { Field, FormEnd, Input, Stack, Textarea } from "../parts";
 import { Dialog } from "../parts/dialog";
 import { short } from "../parts/words";
 
@@ -100,17 +100,13 @@ export function NetworkForm({ network, onClose }: { network: Network; onClose: (
           <Field label="Keep free" error={fault("keepFree")} hint="One a line: .240-.254 the landlord's lift">
             {(p) => <Textarea {...p} {...register("keepFree")} rows={2} fontFamily="mono" fontSize="small" />}
           </Field>
-          {refused && (
-            <chakra.p color="madder" role="alert">
-              {typeof refused === "string" ? refused : refused.message}
-            </chakra.p>
-          )}
-          <Row justifyContent="end">
-            <Button onClick={onClose}>Leave as it was</Button>
-            <Button type="submit" variant="lead" disabled={edit.isPending}>
-              Change the network
-            </Button>
-          </Row>
+          <FormEnd
+            refused={typeof refused === "string" ? refused : refused?.message}
+            leave="Leave as it was"
+            go="Change the network"
+            busy={edit.isPending}
+            onLeave={onClose}
+          />
         </Stack>
       </chakra.form>
     </Dialog>

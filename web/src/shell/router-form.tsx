@@ -4,7 +4,7 @@ import { useForm } from "react-hook-form";
 import { Refused, sayWhy } from "../api/client";
 import type { Protocol, Router } from "../api/model";
 import { useEdit, useSite } from "../api/site";
-import { Button, Field, Input, Row, Select, Stack, Textarea } from "../parts";
+import { Field, FormEnd, Input, Select, Stack, Textarea } from "../parts";
 import { Dialog } from "../parts/dialog";
 
 type Typed = {
@@ -165,17 +165,13 @@ export function RouterForm({ router, onClose }: { router: Router; onClose: () =>
           <Field label="Outside ports it keeps for itself" hint="One a line: tcp 443 the router's own page">
             {(p) => <Textarea {...p} {...register("own")} rows={2} fontFamily="mono" fontSize="small" />}
           </Field>
-          {refused && (
-            <chakra.p color="madder" role="alert">
-              {typeof refused === "string" ? refused : refused.message}
-            </chakra.p>
-          )}
-          <Row justifyContent="end">
-            <Button onClick={onClose}>Leave as it was</Button>
-            <Button type="submit" variant="lead" disabled={edit.isPending}>
-              Change the router
-            </Button>
-          </Row>
+          <FormEnd
+            refused={typeof refused === "string" ? refused : refused?.message}
+            leave="Leave as it was"
+            go="Change the router"
+            busy={edit.isPending}
+            onLeave={onClose}
+          />
         </Stack>
       </chakra.form>
     </Dialog>

@@ -5,7 +5,7 @@ import { useForm } from "react-hook-form";
 import { Link, useNavigate } from "react-router";
 import { api, must, Refused, sayWhy } from "../api/client";
 import { sitesQuery, useNews } from "../api/site";
-import { Button, Empty, Field, Input, Mono, Row, Stack, Tag, ViewHead } from "../parts";
+import { Button, Empty, Field, FormEnd, Input, Mono, Row, Stack, Tag, ViewHead } from "../parts";
 import { Dialog } from "../parts/dialog";
 import { useNotice } from "../parts/notice";
 import { clock, plural } from "../parts/words";
@@ -189,17 +189,13 @@ function NewSite({ onClose }: { onClose: () => void }) {
           <Field label="DHCP range" error={fault("ranges")} hint="What the router hands out: .100-.179">
             {(p) => <Input {...p} {...register("range")} fontFamily="mono" />}
           </Field>
-          {Boolean(refused) && (
-            <chakra.p role="alert" color="madder">
-              {sayWhy(refused)}
-            </chakra.p>
-          )}
-          <Row justifyContent="end">
-            <Button onClick={onClose}>Not now</Button>
-            <Button type="submit" variant="lead" disabled={formState.isSubmitting}>
-              Make the site
-            </Button>
-          </Row>
+          <FormEnd
+            refused={refused ? sayWhy(refused) : undefined}
+            leave="Not now"
+            go="Make the site"
+            busy={formState.isSubmitting}
+            onLeave={onClose}
+          />
         </Stack>
       </form>
     </Dialog>
