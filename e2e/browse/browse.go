@@ -93,7 +93,7 @@ func Wait(expression string) Step {
 	return chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {
 		var last error
 		for end := time.Now().Add(15 * time.Second); time.Now().Before(end); {
-			ok, err := chromedp.Evaluate[bool]("Boolean(" + expression + ")")(ctx, t)
+			ok, err := chromedp.Evaluate[bool]("Boolean("+expression+")")(ctx, t)
 			if ok {
 				return nil
 			}

@@ -1,0 +1,80 @@
+package forwarding
+
+import (
+	"fmt"
+
+	"vestpin/core/site"
+	"vestpin/core/span"
+)
+
+// Thread gives the edits that open a service at exactly these outside ports, as a
+// hand that pulls a thread wants it: through all routers of its way, in place of
+// the forwards it has, whether or not they clash. The wish follows where it would
+// not allow the ports. Its error is a *site.Refusal or says why there is no way.
+func Thread(v site.View, service string, outside span.Ports) ([]site.Edit, error) {
+	w, ok := v.Service(service)
+	if !ok {
+		return nil, &site.Refusal{Path: "service", Found: span.Quote(service), Want: "the id of a service of this site"}
+	}
+	if outside.Len() != w.Service.Ports.Len() {
+		return nil, &site.Refusal{Path: "outside", Found: outside.String(), Want: fmt.Sprintf("as many ports as %s has, %d", w.Service.Ports, w.Service.Ports.Len())}
+	}
+	var edits []site.Edit
+	wish := w
+	if !allowsOutside(w, outside) {
+		open := site.Open{Port: site.AnyPort, Prefer: outside}
+		if w.Service.Open != nil {
+			open.From, open.Router = w.Service.Open.From, w.Service.Open.Router
+		}
+		edits = append(edits, site.Edit{Do: site.SetOpen, ID: service, Open: &open})
+		changed := *w.Service
+		changed.Open = &open
+		wish.Service = &changed
+	}
+	p := &planner{v: v}
+	routers, why := p.route(wish)
+	if why != "" {
+		return nil, &site.Refusal{Path: "service", Found: w.Label(), Want: "a way out: " + why}
+	}
+	to, inside := w.Interface.ID, w.Service.Ports
+	for _, r := range routers {
+		f := site.Forward{
+			Name: w.Label(), Router: r.ID, Enabled: true, Protocol: w.Service.Protocol, Outside: outside, To: to, Inside: inside,
+			From: wish.Service.Open.From, Service: service,
+		}
+		f.ID = idOn(v, service, r.ID, edits)
+		edits = append(edits, site.Edit{Do: site.PutForward, Forward: &f})
+		to, inside = r.WAN.Address.String(), outside
+	}
+	return edits, nil
+}
+
+func allowsOutside(w site.Wish, outside span.Ports) bool {
+	if w.Service.Open == nil {
+		return false
+	}
+	exact, named := w.Service.Open.Exact()
+	return w.Service.Open.Port == site.AnyPort || (named && exact.Equal(outside)) || (w.Service.Open.Port == site.SamePort && outside.Equal(w.Service.Ports))
+}
+
+// idOn is the id of the forward that a service has on a router, or a new one.
+func idOn(v site.View, service, router string, edits []site.Edit) string {
+	for _, f := range v.Forwards {
+		if f.Service == service && f.Router == router {
+			return f.ID
+		}
+	}
+	return site.FreeID("to-"+service, func(id string) bool {
+		for _, f := range v.Forwards {
+			if f.ID == id {
+				return true
+			}
+		}
+		for _, e := range edits {
+			if e.Forward != nil && e.Forward.ID == id {
+				return true
+			}
+		}
+		return false
+	})
+}
