@@ -3,6 +3,7 @@ package server
 import (
 	"crypto/sha256"
 	"crypto/subtle"
+	"fmt"
 	"net"
 	"net/http"
 	"net/url"
@@ -36,6 +37,11 @@ func guard(hosts []string) gin.HandlerFunc {
 		}
 		if c.Request.Method != http.MethodGet && c.Request.Method != http.MethodHead && !sameOrigin(c.Request) {
 			problem(c, http.StatusForbidden, "Changes are only taken from this program's own page.")
+			return
+		}
+		if c.Request.ContentLength > mostBody {
+			h.Set("Connection", "close") // what follows on it is no request
+			problem(c, http.StatusRequestEntityTooLarge, fmt.Sprintf("The request is larger than %d MB.", mostBody>>20))
 			return
 		}
 		c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, mostBody)

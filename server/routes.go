@@ -63,6 +63,7 @@ func (s *server) routes(api huma.API) {
 	huma.Register(api, post("read-text", "/api/sites/{id}/read"), s.readText)
 	huma.Register(api, get("suggest", "/api/sites/{id}/suggest"), s.suggest)
 	huma.Register(api, get("walk", "/api/sites/{id}/walk"), s.walk)
+	huma.Register(api, get("thread", "/api/sites/{id}/thread"), s.thread)
 	huma.Register(api, get("room", "/api/sites/{id}/room"), s.room)
 	huma.Register(api, post("parse-network", "/api/parse/network"), s.parseNetwork)
 }
@@ -291,6 +292,27 @@ func (s *server) walk(_ context.Context, in *struct {
 		return nil, huma.Error422UnprocessableEntity("There is no such router.")
 	}
 	return &struct{ Body forwarding.Fate }{forwarding.Walk(v, p)}, nil
+}
+
+// thread gives the edits that open a service at exactly an outside port.
+func (s *server) thread(_ context.Context, in *struct {
+	SiteID
+	Service string `query:"service" required:"true"`
+	Outside string `query:"outside" required:"true"`
+}) (*struct{ Body []site.Edit }, error) {
+	st, err := s.store.Get(in.ID)
+	if err != nil {
+		return nil, refusal(err)
+	}
+	outside, err := span.ParsePorts(in.Outside)
+	if err != nil {
+		return nil, refusal(err)
+	}
+	edits, err := forwarding.Thread(site.NewView(st.Site), in.Service, outside)
+	if err != nil {
+		return nil, refusal(err)
+	}
+	return &struct{ Body []site.Edit }{edits}, nil
 }
 
 func (s *server) room(_ context.Context, in *struct {

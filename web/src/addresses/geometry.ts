@@ -47,13 +47,16 @@ export function pieces(lo: number, hi: number, all: Run[]): { run: Run; lo: numb
     .map((run) => ({ run, lo: Math.max(lo, run.from), hi: Math.min(hi, run.to) }));
 }
 
-export type Labelled = { key: string; x: number; text: string; must: boolean };
+/** Labelled is a mark that would have its label shown: first those that matter more, always those that must. */
+export type Labelled = { key: string; x: number; text: string; matters: boolean; must: boolean };
+
+const rank = (m: Labelled) => (m.must ? 2 : m.matters ? 1 : 0);
 
 /** levels decides which labels of a run are shown, on the line of the heads (0) or above it (1). */
 export function levels(marks: Labelled[], width: number): Map<string, 0 | 1> {
   const taken: [number, number][][] = [marks.map((m) => [m.x - 7, m.x + 7]), []];
   const out = new Map<string, 0 | 1>();
-  const order = [...marks].sort((a, b) => Number(b.must) - Number(a.must) || a.x - b.x);
+  const order = [...marks].sort((a, b) => rank(b) - rank(a) || a.x - b.x);
   for (const m of order) {
     const long = m.text.length * 6.6 + 6;
     for (const level of [0, 1] as const) {

@@ -279,7 +279,8 @@ function Marks({ run, width, marks, place, network, onDown, onPick }: MarksProps
       key: m.key,
       x: m.x,
       text: text(m, network),
-      must: m.picked || m.snag || m.state === "suggested",
+      matters: m.snag || m.state === "suggested",
+      must: m.picked,
     })),
     width,
   );

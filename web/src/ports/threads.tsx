@@ -88,7 +88,7 @@ export function Threads({ router, onPull }: Props) {
         {picture.blocks.map((b) => (
           <chakra.g key={b.key}>
             <chakra.text x={c.foot + 12} y={b.y + 4} fontSize="14px" fontWeight="700" fill="ink">
-              {clip(b.title, width - c.foot - 70)}
+              {clip(b.title, width - c.foot - 24 - b.address.length * 9)}
               <chakra.tspan fontWeight="400" fontFamily="mono" fill="muted">
                 {" "}
                 {b.address}
@@ -272,7 +272,7 @@ type FootProps = {
 function FootMark({ foot: f, x, room, picked, unmet, onDown, onPick }: FootProps) {
   const s = f.service;
   const name = s.name || "service";
-  const state = f.open ? (unmet ? "to be opened" : "open outside") : "stays inside";
+  const state = f.open ? (unmet ? "to open" : "open outside") : "stays inside";
   return (
     <chakra.g
       transform={`translate(${x} ${f.y})`}

@@ -1,11 +1,13 @@
 import { chakra } from "@chakra-ui/react";
 import { useState } from "react";
-import type { Edit, Forward, Service } from "../api/model";
+import { api, must, sayWhy } from "../api/client";
+import type { Device, Edit, Forward, Service } from "../api/model";
 import { useEdit, usePlan, useSite } from "../api/site";
 import { Button, Empty, Gauge, Key, Row, Section, Select, ViewHead } from "../parts";
 import { useKeys } from "../parts/keys";
+import { useNotice } from "../parts/notice";
 import { usePick } from "../parts/pick";
-import { bare, ifaceLabel, label, plural, services } from "../parts/words";
+import { ifaceLabel, label, plural, services } from "../parts/words";
 import { Desk } from "../shell/desk";
 import { ForwardTable } from "./forward-table";
 import type { Eye, Foot } from "./geometry";
@@ -18,6 +20,7 @@ export function PortsView() {
   const a = useSite();
   const { site } = a;
   const edit = useEdit();
+  const notice = useNotice();
   const [pick, setPick] = usePick();
   const [adding, setAdding] = useState(false);
   const [suggesting, setSuggesting] = useState(false);
@@ -30,32 +33,19 @@ export function PortsView() {
   const picked =
     all.find((w) => pick === `service:${w.service.id}`) ?? all.find((w) => forward?.service === w.service.id);
 
-  /** openAt opens a service at exactly an outside port, in place of the forward it has there. */
-  const openAt = (foot: { service: Service; device: Foot["device"] }, ports: string) => {
-    if (!router) return;
-    const s = foot.service;
-    const old = site.forwards.find((f) => f.service === s.id && f.router === router.id);
-    const taken = new Set(site.forwards.map((f) => f.id));
-    let id = old?.id ?? `to-${s.id}`;
-    for (let n = 2; !old && taken.has(id); n++) id = `to-${s.id}-${n}`;
-    const f = {
-      ...(old ? bare(old) : {}),
-      id,
-      name: old?.name || `${label(foot.device)} ${s.name ?? ""}`.trim(),
-      router: router.id,
-      enabled: true,
-      protocol: s.protocol,
-      outside: ports,
-      to: s.interface,
-      inside: s.ports,
-      service: s.id,
-      ...(s.open?.from.length ? { from: s.open.from } : {}),
-    };
-    const edits: Edit[] = [];
-    if (!s.open || (s.open.port !== "any" && s.open.port !== ports && !(s.open.port === "same" && ports === s.ports)))
-      edits.push({ do: "open", id: s.id, open: { port: "any", prefer: ports } as never });
-    edits.push({ do: "put-forward", forward: f as never });
-    edit.mutate({ edits, title: `open ${f.name} at ${ports}`, says: `${f.name} is open at ${ports}.` });
+  /** openAt opens a service at exactly an outside port; the server knows through which routers. */
+  const openAt = async ({ service, device }: { service: Service; device: Device }, outside: string) => {
+    const name = `${label(device)} ${service.name ?? ""}`.trim();
+    try {
+      const edits = must(
+        await api.GET("/api/sites/{id}/thread", {
+          params: { path: { id: a.id }, query: { service: service.id, outside } },
+        }),
+      );
+      edit.mutate({ edits, title: `open ${name} at ${outside}`, says: `${name} is open at ${outside}.` });
+    } catch (error) {
+      notice.warn(sayWhy(error));
+    }
   };
   const pull = (foot: Foot, eye: Eye | undefined) => {
     setPick(`service:${foot.service.id}`);
