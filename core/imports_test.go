@@ -1,0 +1,43 @@
+// Package core_test holds the core to what it may import.
+package core_test
+
+import (
+	"os/exec"
+	"slices"
+	"strings"
+	"testing"
+)
+
+// may is the import table: what each package of the program may import of it.
+var may = map[string][]string{
+	"core/span":       {},
+	"core/site":       {"core/span"},
+	"core/sighting":   {"core/site", "core/span"},
+	"core/addressing": {"core/site", "core/span"},
+	"core/forwarding": {"core/site", "core/span"},
+	"core/suggest":    {"core/site", "core/addressing", "core/forwarding"},
+	"core/snag":       {"core/site", "core/span", "core/sighting", "core/addressing", "core/forwarding"},
+	"core/sheet":      {"core/site", "core/span", "core/sighting", "core/addressing", "core/forwarding", "core/snag"},
+}
+
+// never is what the core must not reach: it does no I/O, reads no clock and knows
+// neither HTTP nor SQL.
+var never = []string{"os", "net/http", "database/sql", "log", "log/slog", "io/fs"}
+
+func TestImports(t *testing.T) {
+	for pkg, allowed := range may {
+		out, err := exec.Command("go", "list", "-f", `{{join .Imports "\n"}}`, "vestpin/"+pkg).Output()
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, path := range strings.Fields(string(out)) {
+			own, ours := strings.CutPrefix(path, "vestpin/")
+			switch {
+			case ours && !slices.Contains(allowed, own):
+				t.Errorf("%s imports %s", pkg, own)
+			case !ours && (strings.Contains(path, ".") || slices.Contains(never, path) || path == "time"):
+				t.Errorf("%s imports %s", pkg, path)
+			}
+		}
+	}
+}
