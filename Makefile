@@ -58,10 +58,10 @@ dev: web/src/api/schema.d.ts
 	cd web && npm run --silent dev
 
 bench: build
-	go run ./e2e/bench
+	go test -count=1 -v -timeout 20m -run TestFigures ./e2e -figures ../docs/benchmarks.md
 
 shots: tools build
-	go run ./e2e/shots
+	go test -count=1 -timeout 10m -run TestShots ./e2e -shots ../docs/screenshots
 
 clean:
 	rm -rf bin server/dist/assets server/dist/index.html server/openapi.json web/src/api/schema.d.ts web/node_modules

@@ -13,8 +13,6 @@ import (
 
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
-
-	. "vestpin/e2e/browse"
 )
 
 const binary = "../bin/vestpin"

@@ -7,8 +7,6 @@ import (
 	"testing"
 
 	"github.com/chromedp/chromedp"
-
-	. "vestpin/e2e/browse"
 )
 
 var views = []string{"/", "/s/pottery/survey?pick=device:kiln", "/s/pottery/addresses?pick=device:label", "/s/pottery/ports?pick=service:door.sip", "/s/pottery/place", "/s/flat/ports", "/s/none/survey"}

@@ -9,7 +9,9 @@ export function Bar({ children }: { children?: ReactNode }) {
   return (
     <chakra.div
       className="no-print"
-      h="bar"
+      minH="bar"
+      flexWrap={{ base: "wrap", md: "nowrap" }}
+      py={{ base: "6px", md: 0 }}
       bg="bar"
       color="onBar"
       display="flex"

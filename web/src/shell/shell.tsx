@@ -78,9 +78,9 @@ function OpenSite() {
     <chakra.div
       display="grid"
       minH="100vh"
-      h={{ base: "auto", lg: "100vh" }}
-      gridTemplateRows="auto auto 1fr"
-      gridTemplateColumns="{sizes.stations} minmax(0, 1fr)"
+      h={{ base: "auto", md: "100vh" }}
+      gridTemplateRows={{ base: "auto auto auto 1fr", md: "auto auto 1fr" }}
+      gridTemplateColumns={{ base: "minmax(0, 1fr)", md: "{sizes.stations} minmax(0, 1fr)" }}
       className="shell"
     >
       <Bar>

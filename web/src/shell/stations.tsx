@@ -41,7 +41,15 @@ export function Stations() {
   const site = useSite();
   const { search } = useLocation();
   return (
-    <chakra.nav aria-label="Stations" className="no-print" borderRight="1px solid" borderColor="hair" pt="12px">
+    <chakra.nav
+      aria-label="Stations"
+      className="no-print"
+      borderRight="1px solid"
+      borderColor="hair"
+      pt={{ base: 0, md: "12px" }}
+      display={{ base: "flex", md: "block" }}
+      overflowX="auto"
+    >
       {stations.map((s) => (
         <NavLink key={s.path} to={`${s.path}${search}`} style={{ textDecoration: "none", color: "inherit" }}>
           {({ isActive }) => (

@@ -1,10 +1,9 @@
-// Command bench measures what the program promises, each figure beside its
-// yardstick in the same run, and writes docs/benchmarks.md.
-package main
+package e2e
 
 import (
 	"bytes"
 	"compress/gzip"
+	"flag"
 	"fmt"
 	"io"
 	"net/http"
@@ -16,19 +15,24 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"testing"
 	"time"
-
-	"vestpin/e2e/browse"
 )
 
-func main() {
-	if err := run(); err != nil {
-		fmt.Fprintln(os.Stderr, err)
-		os.Exit(1)
+var benchFile = flag.String("figures", "", "the file to write the figures into")
+
+// TestFigures measures what the program promises, each figure beside its yardstick
+// in the same run, where a file is named for them.
+func TestFigures(t *testing.T) {
+	if *benchFile == "" {
+		return
+	}
+	if err := figures(); err != nil {
+		t.Fatal(err)
 	}
 }
 
-func run() error {
+func figures() error {
 	times, err := benchmarks()
 	if err != nil {
 		return err
@@ -59,14 +63,14 @@ func run() error {
 		fmt.Fprintf(&b, "| %s | %s | %s | %s |\n", r[0], r[1], r[2], r[3])
 	}
 	fmt.Print(b.String())
-	return os.WriteFile(filepath.Join("docs", "benchmarks.md"), []byte(b.String()), 0o644)
+	return os.WriteFile(*benchFile, []byte(b.String()), 0o644)
 }
 
 var result = regexp.MustCompile(`(?m)^Benchmark(\w+?)(?:-\d+)?\s+\d+\s+([\d.]+) ns/op`)
 
 // benchmarks runs the Go benchmarks five times and gives the median of each.
 func benchmarks() (map[string]time.Duration, error) {
-	cmd := exec.Command("go", "test", "-run", "^$", "-bench", ".", "-count", "5", "-benchtime", "300ms", "-p", "1", "./core/addressing", "./core/snag", "./read", "./server", "./store")
+	cmd := exec.Command("go", "test", "-run", "^$", "-bench", ".", "-count", "5", "-benchtime", "300ms", "-p", "1", "vestpin/core/addressing", "vestpin/core/snag", "vestpin/read", "vestpin/server", "vestpin/store")
 	cmd.Stderr = os.Stderr
 	out, err := cmd.Output()
 	if err != nil {
@@ -99,7 +103,7 @@ func firstAnswer() (time.Duration, error) {
 	var list []time.Duration
 	for i := range 6 {
 		begin := time.Now()
-		p, err := browse.Start("bin/vestpin", "serve", "--addr", "127.0.0.1:0", "--db", filepath.Join(dir, "v.db"))
+		p, err := Start(binary, "serve", "--addr", "127.0.0.1:0", "--db", filepath.Join(dir, "v.db"))
 		if err != nil {
 			return 0, err
 		}
@@ -122,7 +126,7 @@ func firstAnswer() (time.Duration, error) {
 // firstLoad is how many bytes the page, its script, its style and its Latin fonts
 // take on the way.
 func firstLoad() (int, error) {
-	p, err := browse.Start("bin/vestpin", "demo", "--addr", "127.0.0.1:0")
+	p, err := Start(binary, "demo", "--addr", "127.0.0.1:0")
 	if err != nil {
 		return 0, err
 	}
@@ -143,7 +147,7 @@ func firstLoad() (int, error) {
 		}
 		sum += len(body)
 	}
-	fonts, err := filepath.Glob("server/dist/assets/*-latin-wght-normal-*.woff2")
+	fonts, err := filepath.Glob("../server/dist/assets/*-latin-wght-normal-*.woff2")
 	if err != nil {
 		return 0, err
 	}

@@ -1,6 +1,7 @@
-// Package browse drives a headless Chromium and the program under it, for the
-// browser tests and for the pictures of the docs.
-package browse
+package e2e
+
+// This file drives a headless Chromium and the program under it, for the browser
+// tests and for the pictures of the docs.
 
 import (
 	"bufio"

@@ -1,0 +1,88 @@
+package e2e
+
+import (
+	"flag"
+	"fmt"
+	"os"
+	"path/filepath"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+)
+
+// shot is one picture: where, what is done before, and its window.
+type shot struct {
+	name, path    string
+	width, height int
+	dark          bool
+	steps         []Step
+}
+
+var shots = []shot{
+	{"sites", "/", 1280, 800, false, nil},
+	{"survey", "/s/pottery/survey?pick=device:kiln", 1280, 800, false, nil},
+	{"survey-preview", "/s/pottery/survey", 1280, 800, false, []Step{Press("Type or paste text"), paste(), Press("Read this"), Sees("sightings")}},
+	{"addresses", "/s/pottery/addresses?pick=device:kiln", 1280, 800, false, []Step{Press("Suggest"), Sees("suggested")}},
+	{"addresses-dark", "/s/pottery/addresses?pick=device:label", 1280, 800, true, nil},
+	{"ports", "/s/pottery/ports?pick=service:door.sip", 1280, 800, false, nil},
+	{"ports-two-routers", "/s/flat/addresses", 1280, 800, false, []Step{
+		Press("Suggest"), Press("Take 3 pins"), Sees("3 of 3 pinned"), Press("Ports"), Press("Suggest ports"), Sees("Take"),
+	}},
+	{"place", "/s/pottery/place", 1280, 800, false, nil},
+	{"place-dark", "/s/pottery/place?pick=device:yard", 1024, 800, true, nil},
+}
+
+func paste() Step {
+	text, err := os.ReadFile("../demo/captures/router-page.txt")
+	if err != nil {
+		panic(err)
+	}
+	more := "00:00:5e:00:53:4b  10.48.16.133  extractor-fan  WLAN\na line that says nothing"
+	return SetText("Text to read", string(text)+more)
+}
+
+var (
+	shotsDir = flag.String("shots", "", "the folder to put the pictures of the docs into")
+	onlyShot = flag.String("shot", "", "take only this picture")
+)
+
+// TestShots takes the pictures of docs/screenshots where a folder is named.
+func TestShots(t *testing.T) {
+	if *shotsDir == "" {
+		return
+	}
+	p := demo(t)
+	for _, s := range shots {
+		if *onlyShot != "" && *onlyShot != s.name {
+			continue
+		}
+		png, err := take(p.URL, s)
+		if err != nil {
+			t.Fatalf("%s: %v", s.name, err)
+		}
+		if err := os.WriteFile(filepath.Join(*shotsDir, s.name+".png"), png, 0o644); err != nil {
+			t.Fatal(err)
+		}
+	}
+}
+
+func take(url string, s shot) ([]byte, error) {
+	ctx, end, err := Open(s.width, s.height)
+	defer end()
+	if err != nil {
+		return nil, err
+	}
+	mode := "light"
+	if s.dark {
+		mode = "dark"
+	}
+	steps := append([]Step{
+		chromedp.Navigate(url + "/"),
+		chromedp.Evaluate[chromedp.Void](fmt.Sprintf("localStorage.setItem('vestpin-mode', %q)", mode)),
+		chromedp.Navigate(url + s.path), Wait(`Boolean(document.querySelector("main"))`), Settled,
+	}, s.steps...)
+	if err := chromedp.Do(ctx, append(steps, Settled)...); err != nil {
+		return nil, err
+	}
+	return chromedp.Run(ctx, chromedp.CaptureScreenshot())
+}
