@@ -78,8 +78,8 @@ func Check(v View) []Snag {
 // repin offers the nearest address that is free, for a pin that cannot stay.
 func repin(v View, p site.Placed) []Mend {
 	by := addressing.Way(v, *p.Interface)
-	if p.Interface.Pin != nil && p.Interface.Pin.By == site.ByBoth && by == site.ByReservation {
-		by = site.ByBoth
+	if p.Interface.Pin != nil && by == site.ByReservation {
+		by = p.Interface.Pin.By // the way that was chosen, since it can be gone
 	}
 	a, ok := addressing.Nearest(v, p, by)
 	if !ok {

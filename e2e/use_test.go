@@ -1,0 +1,168 @@
+package e2e
+
+import (
+	"context"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+)
+
+// click clicks the element that a selector finds.
+func click(selector string) Step {
+	return chromedp.Steps(Wait(`document.querySelector("`+selector+`")`), chromedp.Evaluate[chromedp.Void](`document.querySelector("`+selector+`").dispatchEvent(new MouseEvent("click", {bubbles: true}))`))
+}
+
+// file puts a file into the file field with that label.
+func file(t *testing.T, label, name, text string) Step {
+	t.Helper()
+	path := filepath.Join(t.TempDir(), name)
+	if err := os.WriteFile(path, []byte(text), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	return chromedp.SetUploadFiles(chromedp.CSS(`input[type=file][aria-label="`+label+`"]`), []string{path}, chromedp.NodeReady)
+}
+
+func TestSiteFilesComeAndGo(t *testing.T) {
+	p, ctx := demo(t), open(t)
+	whole, err := os.ReadFile("../demo/sites/pottery.json")
+	if err != nil {
+		t.Fatal(err)
+	}
+	do(t, ctx, chromedp.Navigate(p.URL), Sees("Saltmarsh Pottery"),
+		file(t, "Site file", "half.json", string(whole[:len(whole)/2])), Sees("half.json: $: want whole JSON"), Press("Close this note"),
+		file(t, "Site file", "stray.json", strings.Replace(string(whole), `"rank": 1`, `"rang": 1`, 1)), Sees("$.devices[2].rang"), Press("Close this note"),
+		file(t, "Site file", "picture.json", "\x89PNG\x00\x01"), Sees("picture.json"), Press("Close this note"),
+		Wait(`document.querySelectorAll("main li").length === 2`),
+		file(t, "Site file", "whole.json", string(whole)), Wait(`location.pathname === "/s/saltmarsh-pottery/survey"`), Sees("19 devices"),
+	)
+	saved := ask[string](t, ctx, `(() => { const r = new XMLHttpRequest(); r.open("GET", "/api/sites/saltmarsh-pottery/file", false); r.send(); return r.getResponseHeader("Content-Disposition") + r.responseText })()`)
+	if !strings.HasPrefix(saved, `attachment; filename="saltmarsh-pottery.json"{`) || !strings.Contains(saved, `"vestpin-site/1"`) {
+		t.Errorf("saved %.200s", saved)
+	}
+}
+
+func TestSnagsArePickedAndMended(t *testing.T) {
+	p, ctx := demo(t), open(t)
+	do(t, ctx, chromedp.Navigate(p.URL+"/s/pottery/addresses"), Sees("7 snags"),
+		// A click on what a snag says picks what it is about.
+		click("[data-snag=device-set-in-range] button"), Wait(`document.querySelector("aside h2").innerText === "Label printer"`), Sees("Snags here"),
+		// Its first mend by key, then undone.
+		Keys("f"), Sees("Move Label printer to 10.48.16.70: done."), Wait(`!document.querySelector("[data-snag=device-set-in-range]")`), Ctrl("z"), Wait(`document.querySelector("[data-snag=device-set-in-range]")`),
+		// A mend with several edits, by its button.
+		Press("Keep Door entry calls (SIP) inside"), Sees("6 snags"), Wait(`!document.querySelector("[data-snag=outside-clash]")`),
+		Press("Ports"), Wait(`document.querySelector("[data-foot='door.sip']").getAttribute("aria-label").endsWith("stays inside")`), Wait(`!document.querySelector("[data-thread=f6]")`),
+		Press("Undo"), Sees("7 snags"), Wait(`document.querySelector("[data-thread=f6]")`),
+		Press("Redo"), Sees("6 snags"),
+	)
+}
+
+func TestSuggestionsOneByOneAndAll(t *testing.T) {
+	p, ctx := demo(t), open(t)
+	do(t, ctx, chromedp.Navigate(p.URL+"/s/pottery/addresses"), Press("Suggest 3 pins"), Wait(`document.querySelectorAll("[data-mark$=suggested]").length === 3`),
+		Press("Leave them"), Wait(`!document.querySelector("[data-mark$=suggested]")`),
+		Press("Suggest 3 pins"), Press("Pin at .24"), Sees("13 of 15 pinned"), Wait(`document.querySelectorAll("[data-mark$=suggested]").length === 2`),
+		Press("Take 2 pins"), Sees("15 of 15 pinned"), Press("Suggest pins"), Sees("Nothing to suggest"),
+		Press("Ports"), Press("Suggest ports"), Sees("Set Door entry calls (SIP) to 5062 on the device itself"), Sees("gets the port it prefers"), Press("Take 4 changes"), Sees("9 of 9 open"),
+		Wait(`!document.querySelector("[data-snag=outside-clash]")`), Press("Suggest ports"), Sees("Everything that is to be opened is open."),
+	)
+}
+
+func TestWhatIsTypedWrongIsToldAndNotLost(t *testing.T) {
+	p, ctx := demo(t), open(t)
+	do(t, ctx, chromedp.Navigate(p.URL+"/s/pottery/survey?pick=device:kiln"), Sees("Why we believe it"),
+		Fill("MAC address", "00:00:5e:00:53"), Keys(kb.Enter), Sees("want a MAC address such as"), Press("Close this note"),
+		Fill("Seen at", "10.48.16.1000"), Keys(kb.Enter), Sees("want an IPv4 address"), Press("Close this note"),
+		Press("Addresses"), Wait(`document.querySelector("[data-tape]")`),
+	)
+}
+
+func TestPortsTypedWrong(t *testing.T) {
+	p, ctx := demo(t), open(t)
+	do(t, ctx, chromedp.Navigate(p.URL+"/s/pottery/ports?pick=service:yard.web"), Sees("Yard camera, web page"),
+		Fill("Device ports", "80-79"), Press("Save the wish"), Sees("body.edits[0].service.ports"), Press("Close this note"),
+		Fill("Device ports", "0"), Press("Save the wish"), Sees("1 to 65535"), Press("Close this note"),
+		Wait(`[...document.querySelectorAll("label")].some((l) => l.innerText === "Device ports" && document.getElementById(l.htmlFor).value === "0")`),
+		Fill("Move its thread", "70000"), Press("Open at 70000"), Sees("1 to 65535"), Press("Close this note"),
+		// The clash that somebody wants is drawn, and said.
+		Fill("Move its thread", "554"), Press("Open at 554"), Sees("554 tcp is wanted twice"), Wait(`document.querySelector("[data-thread=f3]").getAttribute("aria-label").endsWith("clashes")`),
+		Fill("Outside port", "70000"), Press("Follow it"), Sees("expected number <= 65535"),
+		Fill("Outside port", "443"), Press("Follow it"), Sees("The router itself answers there."),
+		Fill("Outside port", "9"), Press("Follow it"), Sees("Stopped: no forward takes this port."),
+	)
+}
+
+func TestNetworkAndRouterForms(t *testing.T) {
+	p, ctx := demo(t), open(t)
+	do(t, ctx, chromedp.Navigate(p.URL+"/s/pottery/addresses"), Sees("12 of 15 pinned"),
+		Press(".100 – .179"), Fill("DHCP range", ".179-.100"), Press("Change the network"), Sees("did you mean 10.48.16.100-10.48.16.179"),
+		Fill("DHCP range", ".1-.179"), Press("Change the network"), Wait(`!document.querySelector("dialog[open]")`), Sees("covers the gateway"),
+		Press("Make it 10.48.16.2 to 10.48.16.179"), Wait(`!document.body.innerText.includes("covers the gateway")`),
+		Press("Hall cupboard router"), Choose("Renumbers", "none"), Fill("Lines it has", "4"), Press("Change the router"), Wait(`!document.querySelector("dialog[open]")`),
+		Sees("cannot be entered at Hall cupboard router"), Sees("5 of 4 lines used"),
+		Press("Hall cupboard router"), Fill("Outside ports it keeps", "tcp 80-79"), Press("Change the router"), Sees("ports from 1 to 65535"),
+		Keys(kb.Escape), Wait(`!document.querySelector("dialog[open]")`),
+	)
+}
+
+func TestFindGoesToAnything(t *testing.T) {
+	p, ctx := demo(t), open(t)
+	do(t, ctx, chromedp.Navigate(p.URL+"/s/pottery/place"), Sees("clear the way"))
+	for text, lands := range map[string]string{
+		"kiln cont": "/survey?pick=device%3Akiln", "10.48.16.90": "/addresses?pick=interface%3Adecoder.0", ".130": "/addresses?pick=interface%3Alabel.0", "72:1e": "/addresses?pick=interface%3Avisitor.0",
+		"7001": "/ports?pick=service%3Adecoder.in", "16410": "/ports?pick=service%3Aphone.rtp", "8021": "/ports?pick=forward%3Af3",
+	} {
+		do(t, ctx, Keys("/"), Wait(`document.activeElement.matches("dialog input")`), Keys(text), Wait(`document.querySelector("dialog li button")`), Keys(kb.Enter), Wait(`location.href.endsWith("`+lands+`")`), Wait(`!document.querySelector("dialog[open]")`))
+	}
+	do(t, ctx, Keys("/"), Wait(`document.activeElement.matches("dialog input")`), Keys("nobody"), Sees("Nothing of this site matches"), Keys(kb.Escape), Wait(`!document.querySelector("dialog[open]")`))
+}
+
+func TestDarkIsRememberedAndUndoOutlivesTheProgram(t *testing.T) {
+	db := filepath.Join(t.TempDir(), "v.db")
+	args := []string{"serve", "--addr", "127.0.0.1:0", "--db", db}
+	p, ctx := start(t, args...), open(t)
+	do(t, ctx, chromedp.Navigate(p.URL), Sees("No site yet"), Press("Light or dark"), Wait(`document.documentElement.classList.contains("dark")`), chromedp.Reload(), Wait(`document.documentElement.classList.contains("dark")`),
+		Press("New site"), Fill("Name", "Tidemill Dairy"), Fill("Subnet", "10.48.16.0/24"), Fill("Gateway", ".1"), Press("Make the site"), Sees("Nothing found yet"),
+		Press("Add by hand"), Fill("Name", "Churn"), Keys(kb.Enter), Wait(`document.querySelector("[data-device] input").value === "Churn"`))
+	if err := p.Stop(); err != nil {
+		t.Errorf("the program ended with %v", err)
+	}
+	p = start(t, args...)
+	do(t, ctx, chromedp.Navigate(p.URL+"/s/tidemill-dairy/survey"), Wait(`document.querySelector("[data-device] input")?.value === "Churn"`), Press("Undo"), Sees("Taken back: name Churn."), Press("Undo"), Sees("Nothing found yet"), Press("Redo"), Press("Redo"),
+		Wait(`document.querySelector("[data-device] input")?.value === "Churn"`))
+}
+
+// The server goes away in the middle of the work: the page says so, and goes on
+// when it is back.
+func TestServerGoesAway(t *testing.T) {
+	p, ctx := demo(t), open(t)
+	do(t, ctx, chromedp.Navigate(p.URL+"/s/pottery/survey?pick=device:till"), Sees("Why we believe it"))
+	p.Kill()
+	do(t, ctx, Fill("Place", "counter"), Keys(kb.Enter), Sees("The program does not answer. Is it still running? Nothing was changed; try again."))
+	if place := ask[string](t, ctx, `document.querySelector("[data-device=till]").innerText`); strings.Contains(place, "counter") {
+		t.Error("the page shows what was not saved")
+	}
+}
+
+// Two programs on one database see each other's edits, and neither loses any.
+func TestTwoProgramsOnOneDatabase(t *testing.T) {
+	db := filepath.Join(t.TempDir(), "v.db")
+	a, b := start(t, "serve", "--addr", "127.0.0.1:0", "--db", db), start(t, "serve", "--addr", "127.0.0.1:0", "--db", db)
+	ctx := open(t)
+	other, end, err := Tab(ctx)
+	defer end()
+	if err != nil {
+		t.Fatal(err)
+	}
+	do(t, ctx, chromedp.Navigate(a.URL), Press("New site"), Fill("Name", "Mill"), Fill("Subnet", "10.48.16.0/24"), Press("Make the site"), Sees("Nothing found yet"))
+	do(t, other, chromedp.Navigate(b.URL+"/s/mill/survey"), Sees("Nothing found yet"))
+	add := func(ctx context.Context, n string) { do(t, ctx, Press("Add by hand"), Sees(n+" found")) }
+	add(ctx, "1")
+	// The other page has not heard of it: what it does now is put on top or told.
+	do(t, other, chromedp.Reload(), Sees("1 found"))
+	add(other, "2")
+	do(t, ctx, chromedp.Reload(), Sees("2 found"))
+}
