@@ -138,6 +138,9 @@ func (p *planner) route(w site.Wish) ([]*site.Router, string) {
 			if !r.WAN.Address.IsValid() {
 				return nil, fmt.Sprintf("the address of %s on the outer router's network is not known", routerLabel(*r))
 			}
+			if between, ok := p.v.Network(next.Network); ok && !between.Subnet.Contains(r.WAN.Address) {
+				return nil, fmt.Sprintf("the outside address %s of %s is not on the network of %s", r.WAN.Address, routerLabel(*r), routerLabel(next))
+			}
 			r = &next
 			out = append(out, r)
 		}
@@ -160,6 +163,9 @@ func routerLabel(r site.Router) string {
 func (p *planner) waysOf(w *wish) ([]way, string) {
 	if w.Interface.Pin == nil {
 		return nil, fmt.Sprintf("%s has no pin, so a forward to it would go astray", w.Device.Label())
+	}
+	if n, ok := p.v.Network(w.Interface.Network); ok && !n.Subnet.Contains(w.Interface.Pin.Address) {
+		return nil, fmt.Sprintf("%s is pinned at %s, which is not in %s", w.Device.Label(), w.Interface.Pin.Address, n.Subnet)
 	}
 	routers, why := p.route(w.Wish)
 	if why != "" {
