@@ -30,7 +30,11 @@ func start(t *testing.T, args ...string) *Program {
 	if err != nil {
 		t.Fatalf("%v (make build makes the program)", err)
 	}
-	t.Cleanup(p.Kill)
+	t.Cleanup(func() {
+		if p.Stop() != nil {
+			p.Kill()
+		}
+	})
 	return p
 }
 

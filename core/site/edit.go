@@ -37,6 +37,7 @@ type Edit struct {
 	Do        Verb       `json:"do"`
 	ID        string     `json:"id,omitempty"`
 	At        *int       `json:"at,omitempty"`
+	Only      bool       `json:"only,omitempty" doc:"Remove this alone: what hangs on it is seen to by other edits of the batch"`
 	Name      *string    `json:"name,omitempty"`
 	Kind      *string    `json:"kind,omitempty"`
 	Place     *string    `json:"place,omitempty"`
@@ -92,7 +93,7 @@ func apply(s *Site, at *trail, e Edit) ([]Edit, error) {
 		if e.Network == nil {
 			return nil, missing(at, "network")
 		}
-		return put(&s.Networks, *e.Network, networkID, e.At, Edit{Do: RemoveNetwork, ID: e.Network.ID},
+		return put(&s.Networks, *e.Network, networkID, e.At, Edit{Do: RemoveNetwork, ID: e.Network.ID, Only: true},
 			func(old Network, i *int) Edit { return Edit{Do: PutNetwork, Network: &old, At: i} }), nil
 	case RemoveNetwork:
 		return take(&s.Networks, at, e.ID, networkID, func(old Network, i *int) Edit { return Edit{Do: PutNetwork, Network: &old, At: i} })
@@ -100,30 +101,30 @@ func apply(s *Site, at *trail, e Edit) ([]Edit, error) {
 		if e.Router == nil {
 			return nil, missing(at, "router")
 		}
-		return put(&s.Routers, *e.Router, routerID, e.At, Edit{Do: RemoveRouter, ID: e.Router.ID}, putRouterBack), nil
+		return put(&s.Routers, *e.Router, routerID, e.At, Edit{Do: RemoveRouter, ID: e.Router.ID, Only: true}, putRouterBack), nil
 	case RemoveRouter:
-		undo := dropForwards(s, func(f Forward) bool { return f.Router == e.ID })
+		undo := dropForwards(s, func(f Forward) bool { return !e.Only && f.Router == e.ID })
 		back, err := take(&s.Routers, at, e.ID, routerID, putRouterBack)
 		return append(back, undo...), err
 	case PutDevice:
 		if e.Device == nil {
 			return nil, missing(at, "device")
 		}
-		return put(&s.Devices, *e.Device, deviceID, e.At, Edit{Do: RemoveDevice, ID: e.Device.ID}, putDeviceBack), nil
+		return put(&s.Devices, *e.Device, deviceID, e.At, Edit{Do: RemoveDevice, ID: e.Device.ID, Only: true}, putDeviceBack), nil
 	case RemoveDevice:
 		i := slices.IndexFunc(s.Devices, func(d Device) bool { return d.ID == e.ID })
 		if i < 0 {
 			return nil, unknown(at, "device", e.ID)
 		}
 		gone := s.Devices[i]
-		undo := dropForwards(s, func(f Forward) bool { return leadsTo(f, gone) })
+		undo := dropForwards(s, func(f Forward) bool { return !e.Only && leadsTo(f, gone) })
 		back, err := take(&s.Devices, at, e.ID, deviceID, putDeviceBack)
 		return append(back, undo...), err
 	case PutForward:
 		if e.Forward == nil {
 			return nil, missing(at, "forward")
 		}
-		return put(&s.Forwards, *e.Forward, forwardID, e.At, Edit{Do: RemoveForward, ID: e.Forward.ID}, putForwardBack), nil
+		return put(&s.Forwards, *e.Forward, forwardID, e.At, Edit{Do: RemoveForward, ID: e.Forward.ID, Only: true}, putForwardBack), nil
 	case RemoveForward:
 		return take(&s.Forwards, at, e.ID, forwardID, putForwardBack)
 	case Tick:
@@ -262,7 +263,7 @@ func applyToDevice(s *Site, at *trail, e Edit) ([]Edit, error) {
 				return
 			}
 			undo = put(&d.Interfaces, *e.Interface, func(i Interface) string { return i.ID }, e.At,
-				Edit{Do: RemoveInterface, ID: e.Interface.ID},
+				Edit{Do: RemoveInterface, ID: e.Interface.ID, Only: true},
 				func(old Interface, i *int) Edit { return Edit{Do: PutInterface, ID: d.ID, Interface: &old, At: i} })
 		case PutService:
 			if e.Service == nil {
@@ -270,7 +271,7 @@ func applyToDevice(s *Site, at *trail, e Edit) ([]Edit, error) {
 				return
 			}
 			undo = put(&d.Services, *e.Service, func(sv Service) string { return sv.ID }, e.At,
-				Edit{Do: RemoveService, ID: e.Service.ID}, putServiceBack(d.ID))
+				Edit{Do: RemoveService, ID: e.Service.ID, Only: true}, putServiceBack(d.ID))
 		}
 	})
 	return undo, err
@@ -314,7 +315,7 @@ func applyToInterface(s *Site, at *trail, e Edit) ([]Edit, error) {
 		return nil, unknown(at, "interface", e.ID)
 	}
 	if e.Do == RemoveInterface {
-		return removeInterface(s, i, j), nil
+		return removeInterface(s, i, j, e.Only), nil
 	}
 	back := Edit{Do: e.Do, ID: e.ID}
 	change(s, i, func(d *Device) {
@@ -328,17 +329,17 @@ func applyToInterface(s *Site, at *trail, e Edit) ([]Edit, error) {
 	return []Edit{back}, nil
 }
 
-func removeInterface(s *Site, i, j int) []Edit {
+func removeInterface(s *Site, i, j int, only bool) []Edit {
 	gone, device := s.Devices[i].Interfaces[j], s.Devices[i]
 	undo := dropForwards(s, func(f Forward) bool {
-		return f.To == gone.ID || slices.ContainsFunc(device.Services, func(sv Service) bool {
+		return !only && (f.To == gone.ID || slices.ContainsFunc(device.Services, func(sv Service) bool {
 			return sv.Interface == gone.ID && sv.ID == f.Service
-		})
+		}))
 	})
 	whole := device
 	change(s, i, func(d *Device) {
 		d.Interfaces = slices.Delete(d.Interfaces, j, j+1)
-		d.Services = slices.DeleteFunc(d.Services, func(sv Service) bool { return sv.Interface == gone.ID })
+		d.Services = slices.DeleteFunc(d.Services, func(sv Service) bool { return !only && sv.Interface == gone.ID })
 	})
 	return append([]Edit{{Do: PutDevice, Device: &whole}}, undo...)
 }
@@ -350,7 +351,7 @@ func applyToService(s *Site, at *trail, e Edit) ([]Edit, error) {
 	}
 	device := s.Devices[i].ID
 	if e.Do == RemoveService {
-		undo := dropForwards(s, func(f Forward) bool { return f.Service == e.ID })
+		undo := dropForwards(s, func(f Forward) bool { return !e.Only && f.Service == e.ID })
 		gone := s.Devices[i].Services[j]
 		change(s, i, func(d *Device) { d.Services = slices.Delete(d.Services, j, j+1) })
 		return append([]Edit{putServiceBack(device)(gone, &j)}, undo...), nil
