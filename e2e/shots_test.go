@@ -26,7 +26,7 @@ var shots = []shot{
 	{"addresses-dark", "/s/pottery/addresses?pick=device:label", 1280, 800, true, nil},
 	{"ports", "/s/pottery/ports?pick=service:door.sip", 1280, 800, false, nil},
 	{"ports-two-routers", "/s/flat/addresses", 1280, 800, false, []Step{
-		Press("Suggest"), Press("Take 3 pins"), Sees("3 of 3 pinned"), Press("Ports"), Press("Suggest ports"), Sees("Take"),
+		Press("Suggest"), Press("Take 3 pins"), Sees("3 of 3 pinned"), Press("Ports"), Press("Suggest ports"), Press("Take 4 changes"), Sees("2 of 3 open"),
 	}},
 	{"place", "/s/pottery/place", 1280, 800, false, nil},
 	{"place-dark", "/s/pottery/place?pick=device:yard", 1024, 800, true, nil},
@@ -56,7 +56,7 @@ func TestShots(t *testing.T) {
 		if *onlyShot != "" && *onlyShot != s.name {
 			continue
 		}
-		png, err := take(p.URL, s)
+		png, err := picture(p.URL, s)
 		if err != nil {
 			t.Fatalf("%s: %v", s.name, err)
 		}
@@ -66,7 +66,7 @@ func TestShots(t *testing.T) {
 	}
 }
 
-func take(url string, s shot) ([]byte, error) {
+func picture(url string, s shot) ([]byte, error) {
 	ctx, end, err := Open(s.width, s.height)
 	defer end()
 	if err != nil {
