@@ -27,6 +27,7 @@ export function ForwardTable({ router }: { router: Router }) {
         {forwards.map((f) => {
           const target = a.targets.find((t) => t.forward === f.id);
           const p = all.find((x) => x.iface.id === target?.interface);
+          const inner = a.site.routers.find((r) => r.upstream && r.wan?.address === target?.address);
           const snag = a.snags.find((s) => s.about.includes(`forward:${f.id}`));
           const picked = pick === `forward:${f.id}` || (f.service && pick === `service:${f.service}`);
           return (
@@ -51,7 +52,7 @@ export function ForwardTable({ router }: { router: Router }) {
                 </Mono>
               </chakra.td>
               <chakra.td px="6px">
-                {p ? ifaceLabel(p.device, p.iface) : ""}{" "}
+                {p ? ifaceLabel(p.device, p.iface) : inner?.name}{" "}
                 <Mono color="muted">
                   {target?.address ? short(target.address, p && networkOf(a.site, p.iface.network)) : "loose"}
                 </Mono>
