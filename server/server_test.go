@@ -228,3 +228,121 @@ func bareHandler(body []byte) http.Handler {
 	r.GET("/", func(c *gin.Context) { c.Data(http.StatusOK, "application/json", body) })
 	return r
 }
+
+// The read interface proposes edits that the edit interface takes as they are.
+func TestProposedEditsAreTaken(t *testing.T) {
+	u := serve(t, Options{}).URL
+	text, _ := json.Marshal(strings.Repeat("10.48.16.77 dev eth0 lladdr 00:00:5e:00:53:77 STALE\nnothing\n", 150))
+	_, body := send(t, "POST", u+"/api/sites/pottery/read", `{"source":"x","at":"2026-11-23T09:00:00Z","text":`+string(text)+`}`)
+	var p struct {
+		Edits  []json.RawMessage
+		Unread []struct{ Text string }
+		Missed int
+	}
+	if err := json.Unmarshal([]byte(body), &p); err != nil || p.Missed != 150 || len(p.Unread) != 150 || len(p.Edits) != 1 {
+		t.Fatalf("%v, %d missed, %d edits", err, p.Missed, len(p.Edits))
+	}
+	status, after := send(t, "POST", u+"/api/sites/pottery/edits", `{"version":1,"edits":[`+string(p.Edits[0])+`]}`)
+	if status != 200 || !strings.Contains(after, "00:00:5e:00:53:77") {
+		t.Errorf("%d %.300s", status, after)
+	}
+	for _, half := range []string{"addresses", "ports"} {
+		_, body := send(t, "GET", u+"/api/sites/pottery/suggest?half="+half, "")
+		var s struct {
+			Version int
+			Changes []struct{ Edit json.RawMessage }
+		}
+		if err := json.Unmarshal([]byte(body), &s); err != nil || len(s.Changes) == 0 {
+			t.Fatalf("%s: %v %.200s", half, err, body)
+		}
+		var edits []string
+		for _, c := range s.Changes {
+			edits = append(edits, string(c.Edit))
+		}
+		if status, body := send(t, "POST", u+"/api/sites/pottery/edits", fmt.Sprintf(`{"version":%d,"edits":[%s]}`, s.Version, strings.Join(edits, ","))); status != 200 {
+			t.Errorf("%s: %d %.300s", half, status, body)
+		}
+	}
+	// So are the mends, each on its own.
+	_, now := send(t, "GET", u+"/api/sites/flat", "")
+	var a struct {
+		Version int
+		Snags   []struct {
+			Code  string
+			Mends []struct {
+				Does  string
+				Edits json.RawMessage
+			}
+		}
+	}
+	if err := json.Unmarshal([]byte(now), &a); err != nil {
+		t.Fatal(err)
+	}
+	version := a.Version
+	for _, s := range a.Snags {
+		for _, m := range s.Mends {
+			if status, body := send(t, "POST", u+"/api/sites/flat/edits", fmt.Sprintf(`{"version":%d,"edits":%s}`, version, m.Edits)); status != 200 {
+				t.Errorf("%s, %s: %d %.300s", s.Code, m.Does, status, body)
+			}
+			if status, _ := send(t, "POST", u+"/api/sites/flat/undo", fmt.Sprintf(`{"version":%d}`, version+1)); status != 200 {
+				t.Errorf("%s, %s is not undone", s.Code, m.Does)
+			}
+			version += 2
+		}
+	}
+}
+
+// A site is created from what people type, in any usual way, and the interface
+// understands a network typed anew.
+func TestTypedNetworks(t *testing.T) {
+	u := serve(t, Options{}).URL
+	for _, c := range []struct{ body, want string }{
+		{`{"name":"A","subnet":"10.48.16.0/24","gateway":".1","range":".100-.179"}`, `"subnet":"10.48.16.0/24","gateway":"10.48.16.1","dns":["10.48.16.1"],"ranges":[{"from":"10.48.16.100","to":"10.48.16.179"}]`},
+		{`{"name":"B","subnet":"10.48.16.9 255.255.252.0","gateway":"16.1","range":"18.0 to 19.250"}`, `"subnet":"10.48.16.0/22","gateway":"10.48.16.1"`},
+		{`{"name":"C","subnet":"10.48.16.0/24"}`, `"subnet":"10.48.16.0/24"}`},
+		{`{"name":"مسجل","subnet":"10.48.16.0/24","range":"100 – 179, 190-195"}`, `{"from":"10.48.16.190","to":"10.48.16.195"}`},
+	} {
+		if status, body := send(t, "POST", u+"/api/sites", c.body); status != 200 || !strings.Contains(body, c.want) {
+			t.Errorf("%s: %d %.400s", c.body, status, body)
+		}
+	}
+	status, body := send(t, "POST", u+"/api/parse/network", `{"subnet":"10.48.16.0/24","dns":".1, 192.0.2.53","bands":[{"name":"cameras","range":".20-.39","kinds":"camera, recorder"}],"keepFree":[{"range":".250","why":"lift"}]}`)
+	want := `"dns":["10.48.16.1","192.0.2.53"],"bands":[{"name":"cameras","from":"10.48.16.20","to":"10.48.16.39","kinds":["camera","recorder"]}],"keepFree":[{"from":"10.48.16.250","to":"10.48.16.250","why":"lift"}]`
+	if status != 200 || !strings.Contains(body, want) {
+		t.Errorf("%d %s", status, body)
+	}
+	status, body = send(t, "POST", u+"/api/parse/network", `{"subnet":"10.48.16.0/24","dns":"here","bands":[{"name":"x","range":".39-.20"}],"keepFree":[{"range":"10.48.17.1"}]}`)
+	for _, field := range []string{`"location":"dns"`, `"location":"bands"`, `"location":"keepFree"`} {
+		if status != 422 || !strings.Contains(body, field) {
+			t.Errorf("%s is not among what is told: %d %s", field, status, body)
+		}
+	}
+}
+
+// Threads, walks, room and files, as the page asks for them.
+func TestSmallAnswers(t *testing.T) {
+	u := serve(t, Options{}).URL + "/api/sites/pottery"
+	for _, c := range []struct {
+		path   string
+		status int
+		says   string
+	}{
+		{"/thread?service=yard.video&outside=9554", 200, `"do":"put-forward"`},
+		{"/thread?service=yard.video&outside=1-2", 422, "as many ports as 554 has"},
+		{"/thread?service=none&outside=1", 422, "the id of a service"},
+		{"/thread?service=yard.video&outside=x", 422, "ports from 1 to 65535"},
+		{"/walk?port=554&protocol=tcp", 200, `"interface":"rec.0"`},
+		{"/walk?port=554&protocol=tcp&sender=here", 422, "an IPv4 address"},
+		{"/walk?port=554&protocol=tcp&router=attic", 422, "no such router"},
+		{"/walk?port=554&protocol=icmp", 422, "query.protocol"},
+		{"/room?interface=pc.0&by=device", 200, `{"address":"10.48.16.100","why":"inside the DHCP range"}`},
+		{"/room?interface=pc.0&by=prayer", 422, "query.by"},
+		{"/suggest?half=both", 422, "query.half"},
+		{"/files/hosts", 200, "10.48.16.20\tgallery-recorder\n"},
+		{"/files/forwards.csv", 200, "Hall cupboard router,Gallery recorder video,tcp,554,10.48.16.20,554,"},
+	} {
+		if status, body := send(t, "GET", u+c.path, ""); status != c.status || !strings.Contains(body, c.says) {
+			t.Errorf("%s: %d %.300s", c.path, status, body)
+		}
+	}
+}
