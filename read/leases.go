@@ -66,7 +66,7 @@ func (r *reader) leaseOption(l line) bool {
 				mac = m
 			} else if got, ok := addrWord(p); ok {
 				a = got
-			} else if host == "" && !strings.Contains(p, ":") && !strings.HasSuffix(p, "h") && !strings.HasSuffix(p, "m") {
+			} else if host == "" && !strings.Contains(p, ":") && !leaseTime(p) {
 				host = p
 			}
 		}
@@ -96,4 +96,10 @@ func (r *reader) leaseOption(l line) bool {
 		}
 	}
 	return false
+}
+
+// leaseTime passes "24h", "45m", "3600" and "infinite", and the word that makes
+// dnsmasq leave a device alone.
+func leaseTime(text string) bool {
+	return text == "infinite" || text == "ignore" || strings.Trim(strings.TrimRight(text, "smhdw"), "0123456789") == ""
 }

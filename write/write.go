@@ -57,11 +57,22 @@ func comment(text string) string {
 func hostNames(v site.View) map[string]string {
 	names, used := map[string]string{}, map[string]bool{}
 	for _, p := range v.Interfaces() {
-		name := site.FreeID(sheet.HostName(p.Label()), func(n string) bool { return used[n] })
+		stem := sheet.HostName(p.Label())
+		if mistakable(stem) {
+			stem = "host-" + stem
+		}
+		name := site.FreeID(stem, func(n string) bool { return used[n] })
 		used[name] = true
 		names[p.Interface.ID] = name
 	}
 	return names
+}
+
+// mistakable finds host names that dnsmasq would take for a lease time, a MAC
+// address or a word of its own.
+func mistakable(name string) bool {
+	_, err := site.ParseMAC(name)
+	return err == nil || name == "ignore" || name == "infinite" || strings.Trim(strings.TrimRight(name, "smhdw"), "0123456789") == ""
 }
 
 func dnsmasq(w io.Writer, v site.View) error {

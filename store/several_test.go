@@ -1,0 +1,162 @@
+package store
+
+import (
+	"errors"
+	"fmt"
+	"path/filepath"
+	"strings"
+	"sync"
+	"testing"
+
+	"vestpin/core/site"
+)
+
+// Several programs on one file, each with several hands: every edit that was
+// acknowledged is in the journal once, and the site is what the last one made.
+func TestManyWritersLoseNothing(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "v.db")
+	first := open(t, path)
+	if _, err := first.Create("p", full()); err != nil {
+		t.Fatal(err)
+	}
+	stores := []*Store{first, open(t, path), open(t, path)}
+	var wg sync.WaitGroup
+	var mu sync.Mutex
+	kept := map[string]bool{}
+	for i := range 9 {
+		wg.Go(func() {
+			s := stores[i%len(stores)]
+			for n := range 12 {
+				name := fmt.Sprintf("hand %d, edit %d", i, n)
+				for {
+					st, err := s.Get("p")
+					if err != nil {
+						t.Error(err)
+						return
+					}
+					_, err = s.Edit("p", st.Version, name, name, rename(name))
+					var stale *StaleError
+					if errors.As(err, &stale) {
+						continue
+					}
+					if err != nil {
+						t.Error(err)
+						return
+					}
+					break
+				}
+				mu.Lock()
+				kept[name] = true
+				mu.Unlock()
+			}
+		})
+	}
+	wg.Wait()
+	entries, err := open(t, path).Journal("p", 1000)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, e := range entries {
+		if !kept[e.Title] {
+			t.Errorf("%q stands in the journal twice, or was never acknowledged", e.Title)
+		}
+		delete(kept, e.Title)
+	}
+	if len(kept) > 0 {
+		t.Errorf("lost: %v", kept)
+	}
+	for i, s := range stores {
+		if st, err := s.Get("p"); err != nil || st.Version != 109 || st.Site.Name != entries[0].Title {
+			t.Errorf("program %d sees version %d, %q, %v; the journal ends with %q", i, st.Version, st.Site.Name, err, entries[0].Title)
+		}
+	}
+}
+
+func TestSitesAreApart(t *testing.T) {
+	s := open(t, filepath.Join(t.TempDir(), "v.db"))
+	for range 3 {
+		if _, err := s.Create("same", full()); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if _, err := s.Edit("same-2", 1, "", "", []site.Edit{{Do: site.RemoveDevice, ID: "rec"}}); err != nil {
+		t.Fatal(err)
+	}
+	all, err := s.List()
+	if err != nil || len(all) != 3 || all[0].ID != "same-2" {
+		t.Fatalf("%v, %+v", err, all)
+	}
+	for _, st := range all {
+		want := 2
+		if st.ID == "same-2" {
+			want = 1
+		}
+		if len(st.Site.Devices) != want {
+			t.Errorf("%s has %d devices, want %d", st.ID, len(st.Site.Devices), want)
+		}
+	}
+	if _, err := s.Get("other"); !errors.Is(err, ErrNoSite) {
+		t.Errorf("a site that is not there: %v", err)
+	}
+	if _, err := s.Edit("other", 1, "", "", rename("x")); !errors.Is(err, ErrNoSite) {
+		t.Errorf("an edit of a site that is not there: %v", err)
+	}
+}
+
+// A new edit after an undo leaves what was undone behind, but in the journal.
+func TestEditAfterUndo(t *testing.T) {
+	s := open(t, filepath.Join(t.TempDir(), "v.db"))
+	st, err := s.Create("p", full())
+	if err != nil {
+		t.Fatal(err)
+	}
+	must := func(next Stored, err error) {
+		t.Helper()
+		if err != nil {
+			t.Fatal(err)
+		}
+		st = next
+	}
+	must(s.Edit("p", st.Version, "", "", rename("one")))
+	must(s.Edit("p", st.Version, "", "", rename("two")))
+	must(s.Undo("p", st.Version, ""))
+	if st.Site.Name != "one" || st.Redo == "" {
+		t.Fatalf("%q, redo %q", st.Site.Name, st.Redo)
+	}
+	must(s.Edit("p", st.Version, "", "", rename("three")))
+	if _, err := s.Redo("p", st.Version, ""); !errors.Is(err, ErrNothing) {
+		t.Errorf("redo after another edit: %v", err)
+	}
+	must(s.Undo("p", st.Version, ""))
+	must(s.Undo("p", st.Version, ""))
+	if st.Site.Name != full().Name {
+		t.Errorf("back at %q", st.Site.Name)
+	}
+	entries, err := s.Journal("p", 10)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var states []string
+	for _, e := range entries {
+		states = append(states, e.State)
+	}
+	if got := strings.Join(states, " "); got != "undone left undone" {
+		t.Errorf("the journal holds %s", got)
+	}
+}
+
+func TestTitles(t *testing.T) {
+	name := "x"
+	for want, e := range map[string]site.Edit{
+		"pin Recorder at 10.48.16.20": {Do: site.SetPin, ID: "rec.0", Pin: full().Devices[1].Interfaces[0].Pin}, "make Recorder loose": {Do: site.SetPin, ID: "rec.0"},
+		"keep Recorder 80 inside": {Do: site.SetOpen, ID: "rec.web"}, "remove Recorder": {Do: site.RemoveDevice, ID: "rec"}, "name x": {Do: site.Describe, ID: "rec", Name: &name},
+		"rename the site": {Do: site.RenameSite, Name: &name}, "remove a forward": {Do: site.RemoveForward, ID: "f1"}, "tick a step": {Do: site.Tick, ID: "x"},
+	} {
+		if got := Title(full(), []site.Edit{e}); got != want {
+			t.Errorf("got %q, want %q", got, want)
+		}
+	}
+	if got := Title(full(), []site.Edit{{Do: site.RemoveForward, ID: "f1"}, {Do: site.Tick}, {Do: site.Tick}}); got != "remove a forward and 2 more" {
+		t.Errorf("got %q", got)
+	}
+}
