@@ -102,7 +102,9 @@ func (h *hunt) step(i int) {
 	}
 	if !h.all {
 		h.chosen[i] = nil
+		h.now[atCosts+1] += len(w.existing) // they would be shut
 		h.step(i + 1)
+		h.now[atCosts+1] -= len(w.existing)
 	}
 }
 

@@ -108,6 +108,10 @@ func TestTangledSites(t *testing.T) {
 		if err != nil {
 			t.Fatalf("round %d: %v\n%s", round, err, site.Write(s))
 		}
+		again, err := suggest.For(result.Site, suggest.Halves{Addresses: true, Ports: true})
+		if err != nil || len(again.Changes) > 0 || !result.Proven {
+			t.Fatalf("round %d: after all is taken there is more: %+v, %v\n%s\nbecame\n%s", round, again.Changes, err, site.Write(s), site.Write(result.Site))
+		}
 		// A forward made by hand is never altered, so one to a bare address may lose
 		// the device that is moved from there; how many reservations a router takes
 		// is no promise of the planner.

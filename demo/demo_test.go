@@ -1,0 +1,159 @@
+package demo
+
+import (
+	"io/fs"
+	"net/netip"
+	"os"
+	"regexp"
+	"slices"
+	"strings"
+	"testing"
+
+	"vestpin/core/site"
+	"vestpin/core/snag"
+	"vestpin/core/suggest"
+	"vestpin/read"
+)
+
+func demoSite(t *testing.T, id string) site.Site {
+	t.Helper()
+	all, err := Sites()
+	if err != nil {
+		t.Fatal(err)
+	}
+	i := slices.IndexFunc(all, func(d Site) bool { return d.ID == id })
+	if i < 0 {
+		t.Fatalf("no demo site %s", id)
+	}
+	return all[i].Site
+}
+
+// Everything in the demo is made up: private or documentation addresses, MAC
+// addresses of the documentation block or randomised ones, names under example.
+func TestOnlyMadeUpThings(t *testing.T) {
+	documentation := []netip.Prefix{netip.MustParsePrefix("192.0.2.0/24"), netip.MustParsePrefix("198.51.100.0/24"), netip.MustParsePrefix("203.0.113.0/24"), netip.MustParsePrefix("10.0.0.0/8")}
+	err := fs.WalkDir(os.DirFS("."), ".", func(path string, d fs.DirEntry, err error) error {
+		if err != nil || d.IsDir() || strings.HasSuffix(path, ".go") {
+			return err
+		}
+		data, err := os.ReadFile(path)
+		if err != nil {
+			return err
+		}
+		for _, word := range regexp.MustCompile(`\d+\.\d+\.\d+\.\d+`).FindAllString(string(data), -1) {
+			a, err := netip.ParseAddr(word)
+			if err != nil || !slices.ContainsFunc(documentation, func(p netip.Prefix) bool { return p.Contains(a) }) {
+				t.Errorf("%s: %s is not for documentation", path, word)
+			}
+		}
+		plain := regexp.MustCompile(`(?m)^duid .*$`).ReplaceAllString(string(data), "")
+		for _, word := range regexp.MustCompile(`(?i)\b(?:[0-9a-f]{2}[:-]){5}[0-9a-f]{2}\b`).FindAllString(plain, -1) {
+			m, err := site.ParseMAC(word)
+			client := strings.HasPrefix(word, "01:00:00:5e:00:53") || strings.HasPrefix(word, "01:72:1e") // DHCP client ids
+			if !client && (err != nil || !(strings.HasPrefix(string(m), "00:00:5e:00:53:") || m.Randomised())) {
+				t.Errorf("%s: %s is not of the documentation block", path, word)
+			}
+		}
+		return nil
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, id := range []string{"pottery", "flat"} {
+		for _, r := range demoSite(t, id).Routers {
+			if r.WAN.Name != "" && !strings.Contains(r.WAN.Name, "example") {
+				t.Errorf("%s is a name of the real world", r.WAN.Name)
+			}
+		}
+	}
+}
+
+// The main scene has what a tour needs.
+func TestTheSceneIsComplete(t *testing.T) {
+	s := demoSite(t, "pottery")
+	kinds := map[string]int{}
+	several, unnamed := 0, 0
+	ways := map[string]int{}
+	for _, d := range s.Devices {
+		kinds[d.Kind]++
+		if len(d.Interfaces) > 1 {
+			several++
+		}
+		if d.Name == "" {
+			unnamed++
+		}
+		for _, n := range d.Interfaces {
+			if n.Pin == nil {
+				ways["loose"]++
+			} else {
+				ways[n.Pin.By]++
+			}
+		}
+	}
+	for _, k := range []string{"recorder", "camera", "controller", "computer", "video link", "phone", "till", "phone system", "door entry", "printer", "meter", "switch"} {
+		if kinds[k] == 0 {
+			t.Errorf("no %s", k)
+		}
+	}
+	if kinds["camera"] < 2 || several == 0 || unnamed == 0 || ways["loose"] < 3 || ways[site.ByReservation] < 3 || ways[site.ByDevice] < 3 || ways[site.ByBoth] < 1 {
+		t.Errorf("kinds %v, ways %v, %d with several interfaces, %d unnamed", kinds, ways, several, unnamed)
+	}
+	codes := map[string]int{}
+	for _, sn := range snag.Check(site.NewView(s)) {
+		codes[sn.Code]++
+	}
+	if codes["outside-clash"] != 1 || codes["device-set-in-range"] != 1 || codes["open-but-loose"] < 2 || codes["upnp-on"] != 1 {
+		t.Errorf("snags %v", codes)
+	}
+}
+
+// Taking every suggestion leaves the main scene without a snag that stops work,
+// and the flat with the one wish that its outer box has no way for.
+func TestSuggestionsMendTheScenes(t *testing.T) {
+	for id, unmet := range map[string]int{"pottery": 0, "flat": 1} {
+		result, err := suggest.For(demoSite(t, id), suggest.Halves{Addresses: true, Ports: true})
+		if err != nil || len(result.Unmet) != unmet || !result.Proven {
+			t.Errorf("%s: %v, unmet %+v", id, err, result.Unmet)
+		}
+		for _, sn := range snag.Check(site.NewView(result.Site)) {
+			if sn.Weight == snag.Stops {
+				t.Errorf("%s: %s", id, sn.Says)
+			}
+		}
+	}
+}
+
+// The halves are the same as the whole: pins alone, then ports alone.
+func TestHalves(t *testing.T) {
+	s := demoSite(t, "pottery")
+	whole, err := suggest.For(s, suggest.Halves{Addresses: true, Ports: true})
+	if err != nil {
+		t.Fatal(err)
+	}
+	pins, err := suggest.For(s, suggest.Halves{Addresses: true})
+	if err != nil {
+		t.Fatal(err)
+	}
+	ports, err := suggest.For(pins.Site, suggest.Halves{Ports: true})
+	if err != nil || string(site.Write(ports.Site)) != string(site.Write(whole.Site)) || len(pins.Changes)+len(ports.Changes) != len(whole.Changes) {
+		t.Errorf("%v: %d and %d changes against %d", err, len(pins.Changes), len(ports.Changes), len(whole.Changes))
+	}
+	for _, c := range pins.Changes {
+		if c.Edit.Do != site.SetPin || c.Why == "" {
+			t.Errorf("among the pins: %+v", c)
+		}
+	}
+}
+
+// The captures that ship are understood whole.
+func TestCapturesAreUnderstood(t *testing.T) {
+	for name, sightings := range map[string]int{"router-page.txt": 5, "dnsmasq.leases": 3} {
+		data, err := os.ReadFile("captures/" + name)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if r, err := read.Text(name, "", data); err != nil || len(r.Sightings) != sightings || len(r.Unread) > 0 {
+			t.Errorf("%s: %d sightings, not understood %+v, %v", name, len(r.Sightings), r.Unread, err)
+		}
+	}
+}
