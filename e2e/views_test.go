@@ -84,3 +84,32 @@ func quote(text string) string {
 	r := strings.NewReplacer(`\`, `\\`, `"`, `\"`, "\n", `\n`)
 	return `"` + r.Replace(text) + `"`
 }
+
+// TestDialogsHaveNoSeriousFault runs axe-core on what opens over the views.
+func TestDialogsHaveNoSeriousFault(t *testing.T) {
+	p, ctx := demo(t), open(t)
+	axe, err := os.ReadFile("../web/node_modules/axe-core/axe.min.js")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for name, opens := range map[string][]Step{
+		"new site": {chromedp.Navigate(p.URL), Press("New site"), Press("Make the site"), Sees("Some fields need another look")},
+		"find":     {chromedp.Navigate(p.URL + "/s/pottery/survey"), Press("Find a device"), Fill("Find a device", "cam"), Wait(`document.querySelector("dialog li button")`)},
+		"keys":     {chromedp.Navigate(p.URL + "/s/pottery/survey"), Press("Help: all keys")},
+		"network":  {chromedp.Navigate(p.URL + "/s/pottery/survey"), Press("10.48.16.0/24")},
+		"router":   {chromedp.Navigate(p.URL + "/s/pottery/survey"), Press("Hall cupboard router")},
+		"service":  {chromedp.Navigate(p.URL + "/s/pottery/ports"), Press("Add a service")},
+		"preview":  {chromedp.Navigate(p.URL + "/s/pottery/survey"), Press("Type or paste text"), SetText("Text to read", leases), Press("Read this"), Sees("3 sightings")},
+		"ghosts":   {chromedp.Navigate(p.URL + "/s/pottery/addresses"), Press("Suggest 3 pins"), Wait(`document.querySelector("[data-mark$=suggested]")`)},
+		"files":    {chromedp.Navigate(p.URL + "/s/pottery/place"), Press("Save as a file"), Sees("a hosts file of everything that is pinned")},
+	} {
+		do(t, ctx, append(opens, Settled, chromedp.Evaluate[chromedp.Void](string(axe)+";0"))...)
+		found, err := chromedp.Run(ctx, chromedp.Evaluate[[]string](`axe.run(document.querySelector("dialog[open]") || document).then((r) => r.violations.filter((v) => ["serious", "critical"].includes(v.impact)).flatMap((v) => v.nodes.slice(0, 3).map((n) => v.id + ": " + n.html.slice(0, 160))))`, chromedp.EvalAwaitPromise))
+		if err != nil {
+			t.Fatalf("%s: %v", name, err)
+		}
+		for _, f := range found {
+			t.Errorf("%s: %s", name, f)
+		}
+	}
+}

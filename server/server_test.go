@@ -8,6 +8,7 @@ import (
 	"net/http"
 	"net/http/httptest"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
 
@@ -343,6 +344,40 @@ func TestSmallAnswers(t *testing.T) {
 	} {
 		if status, body := send(t, "GET", u+c.path, ""); status != c.status || !strings.Contains(body, c.says) {
 			t.Errorf("%s: %d %.300s", c.path, status, body)
+		}
+	}
+}
+
+// The page's views all get the page, its files are kept by the browser and sent
+// packed, and what is no view and no file is not found.
+func TestThePage(t *testing.T) {
+	u := serve(t, Options{}).URL
+	_, page := send(t, "GET", u+"/", "")
+	if !strings.Contains(page, `<div id="root">`) {
+		t.Skip("the page is not built; make build does it")
+	}
+	if _, view := send(t, "GET", u+"/s/pottery/ports?pick=x", ""); view != page {
+		t.Error("a view is not the page")
+	}
+	if strings.Contains(page, "<script>") || strings.Contains(page, "style=") || strings.Contains(page, "//") {
+		t.Errorf("the page holds inline parts or something from elsewhere: %s", page)
+	}
+	script := regexp.MustCompile(`/assets/[^"]+\.js`).FindString(page)
+	for _, encoding := range []string{"identity", "gzip"} {
+		r, _ := http.NewRequest("GET", u+script, nil)
+		r.Header.Set("Accept-Encoding", encoding)
+		resp, err := http.DefaultTransport.RoundTrip(r)
+		if err != nil {
+			t.Fatal(err)
+		}
+		resp.Body.Close()
+		if resp.StatusCode != 200 || !strings.Contains(resp.Header.Get("Cache-Control"), "immutable") || (resp.Header.Get("Content-Encoding") == "gzip") != (encoding == "gzip") {
+			t.Errorf("%s as %s: %d %v", script, encoding, resp.StatusCode, resp.Header)
+		}
+	}
+	for _, c := range []struct{ method, path string }{{"GET", "/api/none"}, {"GET", "/assets/none.js"}, {"POST", "/"}, {"DELETE", "/api/sites/pottery"}} {
+		if status, _ := send(t, c.method, u+c.path, ""); status != 404 && status != 405 {
+			t.Errorf("%s %s: %d", c.method, c.path, status)
 		}
 	}
 }

@@ -106,7 +106,8 @@ func run(st *store.Store, addr string) error {
 		return fmt.Errorf("cannot listen on %s: %w", addr, err)
 	}
 	if o.Passphrase == "" {
-		_, port, _ := net.SplitHostPort(listener.Addr().String())
+		own, port, _ := net.SplitHostPort(listener.Addr().String())
+		o.Hosts = append(o.Hosts, own)
 		for i, h := range o.Hosts {
 			o.Hosts[i] = net.JoinHostPort(h, port)
 		}

@@ -294,7 +294,7 @@ function Marks({ run, width, marks, place, network, onDown, onPick }: MarksProps
             transform={`translate(${m.x} ${run.y + at.head - m.lift})`}
             role="button"
             tabIndex={m.ref ? 0 : undefined}
-            aria-label={`${m.label}, ${stateWords[m.state]} at ${m.at}${m.snag ? ", with a snag" : ""}`}
+            aria-label={spoken(m, network)}
             aria-pressed={m.picked}
             data-mark={m.key}
             cursor={m.ref ? "grab" : "default"}
@@ -338,6 +338,13 @@ function Marks({ run, width, marks, place, network, onDown, onPick }: MarksProps
       })}
     </g>
   );
+}
+
+/** spoken is what is read out of a mark: what is shown of it, then all that is known. */
+function spoken(m: Mark, network: Network): string {
+  const shown = text(m, network);
+  const whole = shown.includes(m.label) ? shown : `${shown} ${m.label}`;
+  return `${whole}, ${stateWords[m.state]} at ${m.at}${m.snag ? ", with a snag" : ""}`;
 }
 
 /** text is the label of a mark, cut where it is long. */
