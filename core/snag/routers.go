@@ -32,33 +32,29 @@ func formCannot(v View) []Snag {
 
 // linesRunOut finds routers that need more lines than their form has.
 func linesRunOut(v View) []Snag {
-	var found []Snag
-	for _, r := range v.Routers {
-		if r.Form.Lines == 0 {
-			continue
-		}
-		if lines, _, _ := forwarding.Lines(v, r); len(lines) > r.Form.Lines {
-			found = append(found, Snag{
-				Code: "lines-run-out", About: []site.Ref{r.Ref()},
-				Says: fmt.Sprintf("The forwards need %d lines, but %s has %d.", len(lines), routerName(r), r.Form.Lines),
-			})
-		}
-	}
-	return found
+	has := func(f site.Form) int { return f.Lines }
+	needs := func(r site.Router) int { lines, _, _ := forwarding.Lines(v, r); return len(lines) }
+	return runOut(v, "lines-run-out", has, needs, "The forwards need %d lines, but %s has %d.")
 }
 
 // reservationsRunOut finds routers with fewer reservations than are planned.
 func reservationsRunOut(v View) []Snag {
+	has := func(f site.Form) int { return f.ReservationLines }
+	needs := func(r site.Router) int { _, reserved, _ := forwarding.Lines(v, r); return len(reserved) }
+	return runOut(v, "reservations-run-out", has, needs, "%d reservations are planned, but %s takes %d. Set some addresses on the devices instead.")
+}
+
+// runOut finds routers that have less of something than is needed; having 0 is
+// having no limit.
+func runOut(v View, code string, has func(site.Form) int, needs func(site.Router) int, says string) []Snag {
 	var found []Snag
 	for _, r := range v.Routers {
-		if r.Form.ReservationLines == 0 {
+		have := has(r.Form)
+		if have == 0 {
 			continue
 		}
-		if _, reserved, _ := forwarding.Lines(v, r); len(reserved) > r.Form.ReservationLines {
-			found = append(found, Snag{
-				Code: "reservations-run-out", About: []site.Ref{r.Ref()},
-				Says: fmt.Sprintf("%d reservations are planned, but %s takes %d. Set some addresses on the devices instead.", len(reserved), routerName(r), r.Form.ReservationLines),
-			})
+		if need := needs(r); need > have {
+			found = append(found, Snag{Code: code, About: []site.Ref{r.Ref()}, Says: fmt.Sprintf(says, need, routerName(r), have)})
 		}
 	}
 	return found
