@@ -43,21 +43,23 @@ type Target struct {
 
 // Answer is a site with all that is worked out from it.
 type Answer struct {
-	ID       string        `json:"id"`
-	Version  int           `json:"version"`
-	Site     site.Site     `json:"site"`
-	Snags    []snag.Snag   `json:"snags"`
-	Sheet    []sheet.Group `json:"sheet"`
-	Routers  []RouterState `json:"routers"`
-	NeedPin  []string      `json:"needPin" doc:"Interfaces that want a pin and have none"`
-	Ways     []Way         `json:"ways" doc:"How each interface would be pinned"`
-	Targets  []Target      `json:"targets"`
-	Unmet    []string      `json:"unmet" doc:"Services to be opened that nothing leads to yet"`
-	Files    []File        `json:"files"`
-	Undo     string        `json:"undo" doc:"What undo would take back; empty for nothing"`
-	Redo     string        `json:"redo"`
-	Done     int           `json:"done" doc:"Steps of the sheet that are done"`
-	AllSteps int           `json:"allSteps"`
+	ID      string        `json:"id"`
+	Version int           `json:"version"`
+	Site    site.Site     `json:"site"`
+	Snags   []snag.Snag   `json:"snags"`
+	Sheet   []sheet.Group `json:"sheet"`
+	Routers []RouterState `json:"routers"`
+	NeedPin []string      `json:"needPin" doc:"Interfaces that want a pin and have none"`
+	Ways    []Way         `json:"ways" doc:"How each interface would be pinned"`
+	Targets []Target      `json:"targets"`
+	// Randomised are the interfaces whose MAC address is made up by the device.
+	Randomised []string `json:"randomised"`
+	Unmet      []string `json:"unmet" doc:"Services to be opened that nothing leads to yet"`
+	Files      []File   `json:"files"`
+	Undo       string   `json:"undo" doc:"What undo would take back; empty for nothing"`
+	Redo       string   `json:"redo"`
+	Done       int      `json:"done" doc:"Steps of the sheet that are done"`
+	AllSteps   int      `json:"allSteps"`
 }
 
 // Way is how an interface would be pinned if nobody says otherwise.
@@ -77,7 +79,7 @@ func answer(st store.Stored) Answer {
 	v := site.NewView(st.Site)
 	a := Answer{
 		ID: st.ID, Version: st.Version, Site: st.Site, Snags: snag.Check(v), Sheet: sheet.Steps(v),
-		Routers: []RouterState{}, NeedPin: needPin(v), Ways: []Way{}, Targets: []Target{}, Unmet: []string{}, Undo: st.Undo, Redo: st.Redo,
+		Routers: []RouterState{}, NeedPin: needPin(v), Ways: []Way{}, Targets: []Target{}, Randomised: []string{}, Unmet: []string{}, Undo: st.Undo, Redo: st.Redo,
 	}
 	if a.Sheet == nil {
 		a.Sheet = []sheet.Group{}
@@ -100,6 +102,9 @@ func answer(st store.Stored) Answer {
 	}
 	for _, p := range v.Interfaces() {
 		a.Ways = append(a.Ways, Way{p.Interface.ID, addressing.Way(v, *p.Interface)})
+		if p.Interface.MAC.Randomised() {
+			a.Randomised = append(a.Randomised, p.Interface.ID)
+		}
 	}
 	for _, w := range v.Wishes() {
 		if !forwarding.Met(v, w) {

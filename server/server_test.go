@@ -381,3 +381,36 @@ func TestThePage(t *testing.T) {
 		}
 	}
 }
+
+// What the page is told beside the site, so that it need know no rule itself.
+func TestWhatIsWorkedOut(t *testing.T) {
+	_, body := send(t, "GET", serve(t, Options{}).URL+"/api/sites/pottery", "")
+	var a struct {
+		NeedPin, Unmet, Randomised []string
+		Done, AllSteps             int
+		Routers                    []struct {
+			ID                      string
+			LinesUsed, Reservations int
+		}
+		Ways    []struct{ Interface, By string }
+		Targets []struct{ Forward, Address, Interface string }
+	}
+	if err := json.Unmarshal([]byte(body), &a); err != nil {
+		t.Fatal(err)
+	}
+	got := fmt.Sprint(a.NeedPin, a.Unmet, a.Randomised, a.Done, a.AllSteps, a.Routers)
+	want := "[pc.0 kiln.0 newcam.0] [pc.rdp kiln.web] [visitor.0 visitor2.0] 1 23 [{edge 7 6}]"
+	if strings.ReplaceAll(got, "][", "] [") != want {
+		t.Errorf("got %s, want %s", got, want)
+	}
+	ways := map[string]string{}
+	for _, w := range a.Ways {
+		ways[w.Interface] = w.By
+	}
+	if len(ways) != 20 || ways["pc.0"] != "reservation" || ways["visitor.0"] != "device" {
+		t.Errorf("ways %v", ways)
+	}
+	if len(a.Targets) != 7 || a.Targets[0].Address != "10.48.16.20" || a.Targets[0].Interface != "rec.0" {
+		t.Errorf("targets %+v", a.Targets)
+	}
+}

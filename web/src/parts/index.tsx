@@ -1,9 +1,9 @@
 import { chakra, type HTMLChakraProps } from "@chakra-ui/react";
 import { type ReactNode, useId } from "react";
-import { buttonSlotFree, inputRecipe } from "../theme/recipes";
+import { buttonRecipe, inputRecipe } from "../theme/recipes";
 
 /** Button of the theme's recipe; of type button unless said otherwise. */
-const PlainButton = chakra("button", buttonSlotFree);
+const PlainButton = chakra("button", buttonRecipe);
 export type ButtonProps = HTMLChakraProps<"button"> & {
   variant?: "lead" | "plain" | "mend" | "bar" | "danger";
   size?: "usual" | "small" | "none";
@@ -126,14 +126,7 @@ export function Field({
 /** Heading of a view: what it is, what to do, and its buttons. */
 export function ViewHead({ title, hint, children }: { title: string; hint?: ReactNode; children?: ReactNode }) {
   return (
-    <chakra.header
-      display="flex"
-      alignItems="center"
-      gap="10px"
-      minH="32px"
-      flexWrap="wrap"
-      className="no-print-buttons"
-    >
+    <chakra.header display="flex" alignItems="center" gap="10px" minH="32px" flexWrap="wrap">
       <chakra.h1 fontSize="title" fontWeight={700} whiteSpace="nowrap">
         {title}
       </chakra.h1>

@@ -164,7 +164,7 @@ function Line({ device: d, index, top, picked, onPick, onNamed, site }: LineProp
           <Tag>needs a pin</Tag>
         ) : d.interfaces.length > 1 ? (
           <Muted fontSize="small">{d.interfaces.length} addresses</Muted>
-        ) : first?.mac && /^.[2367abef]/.test(first.mac) ? (
+        ) : first && site.randomised.includes(first.id) ? (
           <Muted fontSize="small">made-up MAC</Muted>
         ) : null}
       </span>

@@ -1,5 +1,4 @@
-import { createSystem, defaultBaseConfig, defineConfig, defineRecipe } from "@chakra-ui/react";
-import { buttonSlotFree, inputRecipe } from "./recipes";
+import { createSystem, defaultBaseConfig, defineConfig } from "@chakra-ui/react";
 
 // Each colour has a form for linen and one for the dark of a cupboard.
 const colour = (light: string, dark: string) => ({ value: { base: light, _dark: dark } });
@@ -64,7 +63,6 @@ const config = defineConfig({
         body: colour("#EDE5D3", "#232D36"),
       },
     },
-    recipes: { button: buttonSlotFree, input: inputRecipe, chip: defineRecipe({ base: {} }) },
   },
   globalCss: {
     html: { fontSize: "16px", colorScheme: { base: "light", _dark: "dark" } },

@@ -1,7 +1,7 @@
 import { defineRecipe } from "@chakra-ui/react";
 
 /** Buttons: one that leads on, plain ones, links that mend, and quiet ones on the ink bar. */
-export const buttonSlotFree = defineRecipe({
+export const buttonRecipe = defineRecipe({
   base: {
     display: "inline-flex",
     alignItems: "center",
