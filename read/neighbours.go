@@ -41,6 +41,9 @@ func (r *reader) neighbour(l line) bool {
 		r.sight(l, l.macs[0], a, host, "arp")
 		return true
 	}
+	if len(w) >= 4 && isNumber(w[0]) && (looksMAC(w[2]) || len(l.macs) == 0 && len(w) == 4) {
+		return r.cmdlet(l, w)
+	}
 	if len(w) == 6 && strings.HasPrefix(w[1], "0x") && strings.HasPrefix(w[2], "0x") && len(l.addrs) == 1 {
 		if len(l.macs) == 1 && w[2] != "0x0" {
 			r.sight(l, l.macs[0], l.addrs[0], "", "arp")
@@ -86,5 +89,22 @@ func (r *reader) arpWithBrackets(l line) bool {
 		return false
 	}
 	r.sight(l, mac, l.addrs[0], host, "arp")
+	return true
+}
+
+// cmdlet takes a row of PowerShell's Get-NetNeighbor: the adapter's number,
+// address, MAC with dashes, state, store.
+func (r *reader) cmdlet(l line, w []string) bool {
+	a, err := netip.ParseAddr(strings.SplitN(w[1], "%", 2)[0])
+	if err != nil || !strings.HasSuffix(w[len(w)-1], "Store") && len(l.macs) == 0 && !l.odd {
+		return false
+	}
+	if len(l.macs) == 0 || a.IsMulticast() || w[3] == "Unreachable" || w[3] == "Incomplete" {
+		return true
+	}
+	if a.Is6() {
+		a = netip.Addr{}
+	}
+	r.sight(l, l.macs[0], a, "", strings.ToLower(w[3]))
 	return true
 }

@@ -4,33 +4,37 @@
 package read
 
 import (
+	"bufio"
 	"bytes"
 	"errors"
 	"fmt"
+	"io"
 	"net/netip"
 	"slices"
 	"strings"
+	"unicode"
 	"unicode/utf8"
 
 	"golang.org/x/text/encoding/charmap"
-	"golang.org/x/text/encoding/unicode"
+	utf16 "golang.org/x/text/encoding/unicode"
 
 	"vestpin/core/sighting"
 	"vestpin/core/site"
 	"vestpin/core/span"
 )
 
-// MaxBytes is the most text that is read at once.
-const MaxBytes = 8 << 20
+// MaxBytes is the most text that is read at once. Captures have no limit: they
+// are streamed.
+const MaxBytes = 256 << 20
 
 // ErrBinary says that what came is not text.
-var ErrBinary = errors.New("this is not text: paste what a page or a program shows, or save it as a text file")
+var ErrBinary = errors.New("this is neither text nor a capture or spreadsheet: paste what a page or a program shows, or save it as a text file")
 
 // TooLongError says that there is more text than is read at once.
-type TooLongError struct{ Bytes int }
+type TooLongError struct{ Most int }
 
 func (e *TooLongError) Error() string {
-	return fmt.Sprintf("this is %d MB of text: at most %d MB are read at once", e.Bytes>>20, MaxBytes>>20)
+	return fmt.Sprintf("this is more than %d MB of text, which is the most that is read at once", e.Most>>20)
 }
 
 // Unread is a line that was not understood.
@@ -48,25 +52,55 @@ type Result struct {
 }
 
 // Names are the readers that As accepts.
-var Names = []string{"leases", "neighbours", "own-settings", "table"}
+var Names = []string{"leases", "neighbours", "own-settings", "table", "capture"}
 
-// Text reads pasted or saved text. Source names it in each sighting. As picks
-// one reader by name; empty lets the structure decide line by line. Errors:
-// ErrBinary, *TooLongError, or a *span.Malformed for an unknown name.
+// Text reads pasted or saved text; see File.
 func Text(source, as string, data []byte) (Result, error) {
-	empty := Result{Sightings: []sighting.Sighting{}, Facts: sighting.Facts{DNS: []netip.Addr{}, Ranges: []site.Range{}}, Unread: []Unread{}}
+	return File(source, as, bytes.NewReader(data))
+}
+
+// File reads anything: text of any kind, a page saved as HTML, a spreadsheet
+// (XLSX) or a packet capture. Source names it in each sighting. As picks one
+// reader by name; empty lets the structure decide line by line. Errors:
+// ErrBinary, *TooLongError, a *span.Malformed for an unknown name, or what
+// reading gave.
+func File(source, as string, in io.Reader) (Result, error) {
 	if as != "" && !slices.Contains(Names, as) {
-		return empty, &span.Malformed{Found: as, Want: "one of " + strings.Join(Names, ", ")}
+		return blank(), &span.Malformed{Found: as, Want: "one of " + strings.Join(Names, ", ")}
 	}
-	if len(data) > MaxBytes {
-		return empty, &TooLongError{len(data)}
+	buffered := bufio.NewReaderSize(in, 1<<20)
+	head, err := buffered.Peek(4)
+	if err != nil && err != io.EOF {
+		return blank(), err
 	}
-	text, err := decode(data)
+	switch {
+	case isCapture(head):
+		return readCapture(source, buffered), nil
+	case as == "capture":
+		return blank(), &span.Malformed{Found: fmt.Sprintf("% x", head), Want: "a capture in pcap or pcapng format"}
+	}
+	var all bytes.Buffer
+	if sized, ok := in.(interface{ Len() int }); ok {
+		all.Grow(min(sized.Len()+buffered.Buffered(), MaxBytes) + bytes.MinRead)
+	}
+	if _, err := all.ReadFrom(io.LimitReader(buffered, MaxBytes+1)); err != nil {
+		return blank(), err
+	}
+	if all.Len() > MaxBytes {
+		return blank(), &TooLongError{MaxBytes}
+	}
+	r := reader{source: source, as: as, out: blank()}
+	if bytes.HasPrefix(head, []byte("PK\x03\x04")) {
+		return r.workbook(all.Bytes())
+	}
+	text, err := decode(all.Bytes())
 	if err != nil {
-		return empty, err
+		return blank(), err
 	}
-	r := reader{source: source, out: empty}
-	r.lines(text, as)
+	if looksHTML(text) {
+		text, r.from = plainPage(text)
+	}
+	r.lines(text)
 	return r.out, nil
 }
 
@@ -77,16 +111,17 @@ func decode(data []byte) (string, error) {
 	case bytes.HasPrefix(data, []byte("\xef\xbb\xbf")):
 		data = data[3:]
 	case bytes.HasPrefix(data, []byte("\xff\xfe")), bytes.HasPrefix(data, []byte("\xfe\xff")):
-		text, err := unicode.UTF16(unicode.LittleEndian, unicode.ExpectBOM).NewDecoder().Bytes(data)
+		text, err := utf16.UTF16(utf16.LittleEndian, utf16.ExpectBOM).NewDecoder().Bytes(data)
 		return string(text), err
 	}
+	head := data[:min(len(data), 1<<16)]
 	odd := 0
-	for _, b := range data[:min(len(data), 1<<16)] {
+	for _, b := range head {
 		if b < ' ' && b != '\n' && b != '\r' && b != '\t' && b != '\f' && b != 0x1b {
 			odd++
 		}
 	}
-	if bytes.IndexByte(data, 0) >= 0 || odd > len(data)/50+2 {
+	if bytes.IndexByte(data, 0) >= 0 || odd > len(head)/50+2 {
 		return "", ErrBinary
 	}
 	if utf8.Valid(data) {
@@ -104,17 +139,22 @@ type line struct {
 	macs   []site.MAC
 	addrs  []netip.Addr
 	odd    bool // it holds a MAC address that names no interface: broadcast, multicast, zeros
+	after  bool // a blank line stands before it
 }
 
 // longest is the length from which a line is noise.
 const longest = 4000
 
-func (r *reader) scan(number int, text string) line {
+func between(c rune) bool {
+	return c <= ' ' || c == 0xa0 || strings.ContainsRune("()[]<>,;|\"'", c)
+}
+
+func scan(number int, text string) line {
 	l := line{number: number, text: text}
 	if len(text) > longest {
 		return l
 	}
-	l.words = strings.FieldsFunc(text, func(c rune) bool { return c <= ' ' || c == 0xa0 || strings.ContainsRune("()[]<>,;|\"'", c) })
+	l.words = strings.FieldsFunc(text, between)
 	for _, w := range l.words {
 		if looksMAC(w) {
 			if m, err := site.ParseMAC(w); err == nil {
@@ -160,50 +200,192 @@ func addrWord(w string) (netip.Addr, bool) {
 }
 
 type reader struct {
-	source   string
-	out      Result
-	rows     []line // of tables, whose columns are guessed when all are known
-	headings []line // lines that may head a table
-	own      []netip.Prefix
-	gateways []netip.Addr
-	adapter  adapter
+	source, as string
+	from       []int // of text made of another form: the line of the source for each
+	out        Result
+	rows       []line // of tables, whose columns are guessed when all are known
+	loose      []line // lines that no reader took: parts of cards, headings, or not understood
+	taken      int    // the number of the line that was taken last
+	columns    columns
+	settings   bool // the file is a configuration of dnsmasq
+	ifconfig   bool // the lines belong to an adapter in the output of ifconfig
+	own        []netip.Prefix
+	gateways   []netip.Addr
+	adapter    adapter
+	calendar   calendar
+	hosts      map[netip.Addr]int // of ISC leases: where the newest of each address stands
 }
 
-func (r *reader) lines(text, as string) {
-	kinds := []struct {
-		name string
-		take func(line) bool
-	}{
-		{"leases", r.lease}, {"neighbours", r.neighbour}, {"own-settings", r.ownSetting}, {"table", r.tableRow},
+// kind is a way to read, with the name under which the user may pick it.
+type kind struct {
+	name string
+	take func(line) bool
+}
+
+func (r *reader) kinds() []kind {
+	all := []kind{{"leases", r.setting}, {"neighbours", r.neighbour}, {"own-settings", r.ownSetting}, {"table", r.tableRow}}
+	if r.as == "" {
+		return all
 	}
-	number := 0
-	for raw := range strings.Lines(text) {
+	return slices.DeleteFunc(all, func(k kind) bool { return k.name != r.as })
+}
+
+func (r *reader) reads(name string) bool { return r.as == "" || r.as == name }
+
+func (r *reader) lines(text string) {
+	kinds := r.kinds()
+	leases := r.reads("leases")
+	number, blank := 0, false
+	for text != "" {
 		number++
-		raw = strings.TrimRight(raw, "\r\n")
-		if strings.TrimSpace(raw) == "" {
+		whole := text
+		var raw string
+		raw, text, _ = strings.Cut(text, "\n")
+		raw = strings.TrimSuffix(raw, "\r")
+		if leases && r.lease(number, raw) {
+			if r.taken == 0 { // more of the kind will follow
+				r.out.Sightings = slices.Grow(r.out.Sightings, min(strings.Count(text, "\n"), len(text)/40)+1)
+			}
+			r.taken, blank = number, false
 			continue
 		}
-		l := r.scan(number, raw)
-		taken := false
-		for _, k := range kinds {
-			if (as == "" || as == k.name) && k.take(l) {
-				taken = true
-				break
-			}
+		trimmed := strings.TrimSpace(raw)
+		if trimmed == "" {
+			blank = true
+			continue
 		}
-		if !taken {
-			r.headings = append(r.headings, l)
+		if rest, n := r.block(number, trimmed, whole); n > 0 {
+			text, number, blank = rest, number+n-1, false
+			r.taken = number
+			continue
 		}
+		if joined, rest, ok := splitMAC(raw, text); ok {
+			r.line(kinds, number, joined, blank)
+			text, number, blank = rest, number+1, false
+			continue
+		}
+		r.line(kinds, number, raw, blank)
+		blank = false
 	}
 	r.closeAdapter()
+	r.cards()
 	r.table()
 	r.settle()
-	for _, l := range r.headings {
-		r.out.Unread = append(r.out.Unread, Unread{r.source, l.number, cut(l.text)})
+	for _, l := range r.loose {
+		r.out.Unread = append(r.out.Unread, Unread{r.source, r.lineOf(l.number), cut(l.text)})
 	}
-	slices.SortStableFunc(r.out.Sightings, func(a, b sighting.Sighting) int { return a.Line - b.Line })
+	if r.from != nil {
+		for i := range r.out.Sightings {
+			r.out.Sightings[i].Line = r.lineOf(r.out.Sightings[i].Line)
+		}
+	}
+	byLine := func(a, b sighting.Sighting) int { return a.Line - b.Line }
+	if !slices.IsSortedFunc(r.out.Sightings, byLine) {
+		slices.SortStableFunc(r.out.Sightings, byLine)
+	}
 }
 
+// lineOf gives the line of the source.
+func (r *reader) lineOf(number int) int {
+	if number-1 < len(r.from) {
+		return r.from[number-1]
+	}
+	return number
+}
+
+func (r *reader) line(kinds []kind, number int, raw string, blank bool) {
+	if noise(raw) {
+		return
+	}
+	l := scan(number, raw)
+	l.after = blank
+	if len(l.words) > 0 {
+		for _, k := range kinds {
+			if k.take(l) {
+				r.dropHeading(l)
+				r.taken = number
+				return
+			}
+		}
+	}
+	r.loose = append(r.loose, l)
+}
+
+// noise passes rules, remarks and lines without anything to read.
+func noise(text string) bool {
+	text = strings.TrimSpace(text)
+	return strings.HasPrefix(text, "#") || strings.HasPrefix(text, "//") || strings.Trim(text, "-=_+|* \t\u2500\u2502\u253c") == ""
+}
+
+// dropHeading takes the lines right above one that was understood for its
+// headings: words in columns, and no figures.
+func (r *reader) dropHeading(l line) {
+	for n := len(r.loose); n > 0; n = len(r.loose) {
+		last := r.loose[n-1]
+		if l.number-last.number > 3 || last.number <= r.taken || strings.ContainsFunc(last.text, isDigit) && len(last.words) < 4 || len(last.words) < 2 || len(last.macs)+len(last.addrs) > 0 || strings.HasPrefix(last.text, "\x1b") {
+			return
+		}
+		r.loose = r.loose[:n-1]
+	}
+}
+
+func isDigit(c rune) bool { return c >= '0' && c <= '9' }
+
+// splitMAC joins a line that ends in the middle of a MAC address with the next.
+func splitMAC(raw, rest string) (joined, after string, ok bool) {
+	raw = strings.TrimRight(raw, " \t")
+	head := raw[strings.LastIndexAny(raw, " \t,;|")+1:]
+	octets, open := halfMAC(head)
+	if octets == 0 {
+		return "", "", false
+	}
+	next, after, _ := strings.Cut(rest, "\n")
+	next = strings.TrimLeft(strings.TrimSuffix(next, "\r"), " \t")
+	end := strings.IndexAny(next, " \t,;|")
+	if end < 0 {
+		end = len(next)
+	}
+	tail := next[:end]
+	sep := ""
+	switch {
+	case open && tail != "" && isHex(tail[0]):
+	case !open && tail != "" && (tail[0] == ':' || tail[0] == '-'):
+	case !open && strings.ContainsAny(strings.ToLower(head+tail), "abcdef"):
+		sep = head[2:3]
+	default:
+		return "", "", false
+	}
+	if w := head + sep + tail; !looksMAC(w) || len(w) != 17 {
+		return "", "", false
+	}
+	return raw + sep + next, after, true
+}
+
+func isHex(c byte) bool {
+	return c >= '0' && c <= '9' || c|0x20 >= 'a' && c|0x20 <= 'f'
+}
+
+// halfMAC counts the octets of the beginning of a MAC address, 2 to 5 of them;
+// open if a separator stands at its end.
+func halfMAC(w string) (octets int, open bool) {
+	if len(w) < 5 || len(w) > 15 || (w[2] != ':' && w[2] != '-') {
+		return 0, false
+	}
+	for i := range len(w) {
+		if i%3 == 2 && w[i] != w[2] || i%3 != 2 && !isHex(w[i]) {
+			return 0, false
+		}
+	}
+	switch len(w) % 3 {
+	case 0:
+		return len(w) / 3, true
+	case 2:
+		return len(w)/3 + 1, false
+	}
+	return 0, false
+}
+
+// cut makes a line short enough to show.
 func cut(text string) string {
 	if c := []rune(text[:min(len(text), 2000)]); len(c) > 200 {
 		return string(c[:200]) + "..."
@@ -212,33 +394,94 @@ func cut(text string) string {
 }
 
 func (r *reader) sight(l line, mac site.MAC, a netip.Addr, host, state string) {
-	if host == "*" || host == "?" || host == "-" || host == "--" {
-		host = ""
+	r.add(sighting.Sighting{MAC: mac, Address: a, Host: host, State: state, Line: l.number})
+}
+
+// add keeps a sighting with its names made plain.
+func (r *reader) add(s sighting.Sighting) {
+	s.Source = r.source
+	if len(s.Host) < 3 && strings.Trim(s.Host, "*?-") == "" {
+		s.Host = ""
 	}
-	r.out.Sightings = append(r.out.Sightings, sighting.Sighting{MAC: mac, Address: a, Host: host, State: state, Source: r.source, Line: l.number})
+	if !plainASCII(s.Host) && strings.ContainsFunc(s.Host, unseen) {
+		s.Host = strings.TrimSpace(strings.Map(func(c rune) rune {
+			if unseen(c) {
+				return -1
+			}
+			return c
+		}, s.Host))
+	}
+	r.out.Sightings = append(r.out.Sightings, s)
+}
+
+func plainASCII(text string) bool {
+	for i := range len(text) {
+		if text[i] < ' ' || text[i] >= 0x7f {
+			return false
+		}
+	}
+	return true
+}
+
+// unseen passes what does not show in a name, or turns the text around it.
+func unseen(c rune) bool {
+	return c < ' ' || c >= 0x7f && (unicode.IsControl(c) || unicode.Is(unicode.Cf, c) || c == utf8.RuneError)
 }
 
 // settle picks the subnet among the laptop's own: the one with the gateway.
 func (r *reader) settle() {
 	f := &r.out.Facts
 	for _, own := range r.own {
+		a := sighting.Adapter{Own: own}
 		for _, g := range r.gateways {
-			if own.Contains(g) && !f.Gateway.IsValid() {
-				f.Subnet, f.Own, f.Gateway = own.Masked(), own.Addr(), g
+			if own.Contains(g) && !a.Gateway.IsValid() {
+				a.Gateway = g
+				if !f.Gateway.IsValid() {
+					f.Subnet, f.Own, f.Gateway = own.Masked(), own.Addr(), g
+				}
 			}
 		}
+		if own.Addr() != own.Masked().Addr() && !slices.Contains(f.Adapters, a) {
+			f.Adapters = append(f.Adapters, a)
+		}
+	}
+	if f.Own.IsValid() && f.Own == f.Subnet.Addr() {
+		f.Own = netip.Addr{} // from a route, which does not tell it
+	}
+	if len(f.Adapters) < 2 {
+		f.Adapters = nil
 	}
 	if !f.Subnet.IsValid() && len(r.own) > 0 {
-		f.Subnet, f.Own = r.own[0].Masked(), r.own[0].Addr()
+		f.Subnet = r.own[0].Masked()
+		if r.own[0].Addr() != f.Subnet.Addr() {
+			f.Own = r.own[0].Addr()
+		}
 	}
 	if !f.Gateway.IsValid() && len(r.gateways) > 0 {
 		f.Gateway = r.gateways[0]
 	}
 }
 
-func addDNS(f *sighting.Facts, a netip.Addr) {
-	if !slices.Contains(f.DNS, a) {
-		f.DNS = append(f.DNS, a)
+// addOwn keeps a network of the laptop; a route to it, which does not tell the
+// laptop's own address, counts where nothing better does.
+func (r *reader) addOwn(p netip.Prefix) {
+	if !p.IsValid() || !p.Addr().Is4() || p.Addr().IsLoopback() || p.Addr().IsMulticast() || p.Bits() > 30 || p.Bits() < 8 {
+		return
+	}
+	for i, have := range r.own {
+		if have.Masked() == p.Masked() {
+			if have.Addr() == have.Masked().Addr() {
+				r.own[i] = p
+			}
+			return
+		}
+	}
+	r.own = append(r.own, p)
+}
+
+func addTo(list *[]netip.Addr, a netip.Addr) {
+	if a.Is4() && !a.IsLoopback() && !a.IsUnspecified() && !slices.Contains(*list, a) {
+		*list = append(*list, a)
 	}
 }
 
@@ -246,15 +489,33 @@ func addDNS(f *sighting.Facts, a netip.Addr) {
 func Join(a, b Result) Result {
 	a.Sightings = append(a.Sightings, b.Sightings...)
 	a.Unread = append(a.Unread, b.Unread...)
-	if !a.Facts.Subnet.IsValid() {
-		a.Facts.Subnet, a.Facts.Own = b.Facts.Subnet, b.Facts.Own
+	f, g := &a.Facts, b.Facts
+	if !f.Subnet.IsValid() {
+		f.Subnet, f.Own = g.Subnet, g.Own
 	}
-	if !a.Facts.Gateway.IsValid() {
-		a.Facts.Gateway = b.Facts.Gateway
+	if !f.Own.IsValid() && f.Subnet == g.Subnet {
+		f.Own = g.Own
 	}
-	for _, d := range b.Facts.DNS {
-		addDNS(&a.Facts, d)
+	if !f.Gateway.IsValid() {
+		f.Gateway = g.Gateway
 	}
-	a.Facts.Ranges = append(a.Facts.Ranges, b.Facts.Ranges...)
+	for _, d := range g.DNS {
+		addTo(&f.DNS, d)
+	}
+	for _, d := range g.DHCP {
+		addTo(&f.DHCP, d)
+	}
+	for _, x := range g.Ranges {
+		if !slices.Contains(f.Ranges, x) {
+			f.Ranges = append(f.Ranges, x)
+		}
+	}
+	if f.Lease == 0 {
+		f.Lease = g.Lease
+	}
+	if f.LeaseFrom == "" {
+		f.LeaseFrom, f.LeaseUntil = g.LeaseFrom, g.LeaseUntil
+	}
+	f.Adapters = append(f.Adapters, g.Adapters...)
 	return a
 }

@@ -25,6 +25,7 @@ type Target struct {
 var Targets = []Target{
 	{"dnsmasq", "vestpin.conf", "dnsmasq: ranges, reservations and options", "text/plain; charset=utf-8", dnsmasq},
 	{"hosts", "hosts", "a hosts file of everything that is pinned", "text/plain; charset=utf-8", hosts},
+	{"inventory.csv", "inventory.csv", "all devices as a table, which can be read again", "text/csv; charset=utf-8", inventoryCSV},
 	{"reservations.csv", "reservations.csv", "the reservations as a table", "text/csv; charset=utf-8", reservationsCSV},
 	{"forwards.csv", "forwards.csv", "the forwards, as the router's form takes them, as a table", "text/csv; charset=utf-8", forwardsCSV},
 }
@@ -146,6 +147,23 @@ func table(w io.Writer, heading []string, rows [][]string) error {
 	}
 	out.Flush()
 	return out.Error()
+}
+
+// inventoryCSV writes a row for each interface, under headings that read knows.
+func inventoryCSV(w io.Writer, v site.View) error {
+	var rows [][]string
+	for _, p := range v.Interfaces() {
+		n, _ := v.Network(p.Interface.Network)
+		row := []string{p.Device.Name, p.Device.Kind, p.Device.Place, n.Name, string(p.Interface.MAC), "", "", ""}
+		if p.Interface.Seen.IsValid() {
+			row[5] = p.Interface.Seen.String()
+		}
+		if pin := p.Interface.Pin; pin != nil {
+			row[6], row[7] = pin.Address.String(), pin.By
+		}
+		rows = append(rows, row)
+	}
+	return table(w, []string{"name", "kind", "place", "network", "mac", "address", "pin", "by"}, rows)
 }
 
 func reservationsCSV(w io.Writer, v site.View) error {

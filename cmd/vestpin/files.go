@@ -212,17 +212,13 @@ func linesCommand() *cobra.Command {
 func readCommand() *cobra.Command {
 	var as string
 	c := &cobra.Command{
-		Use: "read FILE…", Short: "Print what device lists, lease files and system tools say", Args: cobra.MinimumNArgs(1),
+		Use: "read FILE…", Short: "Print what device lists, lease files, captures and system tools say", Args: cobra.MinimumNArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
 			var all read.Result
 			for i, name := range args {
-				data, err := input(name)
+				one, err := readFile(name, as)
 				if err != nil {
 					return err
-				}
-				one, err := read.Text(name, as, data)
-				if err != nil {
-					return fmt.Errorf("%s: %w", name, err)
 				}
 				if i == 0 {
 					all = one
@@ -233,8 +229,25 @@ func readCommand() *cobra.Command {
 			return output(all)
 		},
 	}
-	c.Flags().StringVar(&as, "as", "", "read as leases, neighbours, own-settings or table; found out if absent")
+	c.Flags().StringVar(&as, "as", "", "read as leases, neighbours, own-settings, table or capture; found out if absent")
 	return c
+}
+
+func readFile(name, as string) (read.Result, error) {
+	in := os.Stdin
+	if name != "-" {
+		f, err := os.Open(name)
+		if err != nil {
+			return read.Result{}, err
+		}
+		defer f.Close()
+		in = f
+	}
+	one, err := read.File(name, as, in)
+	if err != nil {
+		return one, fmt.Errorf("%s: %w", name, err)
+	}
+	return one, nil
 }
 
 func writeCommand() *cobra.Command {
@@ -253,6 +266,6 @@ func writeCommand() *cobra.Command {
 			return target.Write(os.Stdout, s)
 		},
 	}
-	c.Flags().StringVar(&as, "as", "", "dnsmasq, hosts, reservations.csv or forwards.csv")
+	c.Flags().StringVar(&as, "as", "", "dnsmasq, hosts, inventory.csv, reservations.csv or forwards.csv")
 	return c
 }

@@ -13,24 +13,47 @@ import (
 	"vestpin/core/span"
 )
 
-// Sighting is one piece of evidence, from one line of one source.
+// Sighting is one piece of evidence, from one line of one source; of a capture,
+// Line is the number of the packet. At and Until are when it was taken and how
+// long a lease lasts (RFC 3339), empty where the source does not say.
 type Sighting struct {
-	MAC     site.MAC   `json:"mac"`
-	Address netip.Addr `json:"address"`
-	Host    string     `json:"host"`
-	State   string     `json:"state"`
-	Source  string     `json:"source"`
-	Line    int        `json:"line"`
+	MAC     site.MAC     `json:"mac"`
+	Address netip.Addr   `json:"address"`
+	Host    string       `json:"host"`
+	State   string       `json:"state"`
+	Source  string       `json:"source"`
+	Line    int          `json:"line"`
+	At      string       `json:"at,omitempty"`
+	Until   string       `json:"until,omitempty"`
+	Traits  []site.Trait `json:"traits,omitempty"`
 }
 
+// StateReserved marks a sighting that is a reservation in a router's list.
+const StateReserved = "reservation"
+
 // Facts are what the evidence says of the network itself. Own is the laptop's
-// address, where its own settings were among the evidence.
+// address, where its own settings were among the evidence; DHCP are the servers
+// that hand out addresses; Lease is for how long, in seconds, 0 if unknown.
+// LeaseFrom and LeaseUntil are the times of the laptop's own lease in the words
+// of its system, whose language nobody knows. Adapters are all of the laptop's,
+// where there are several.
 type Facts struct {
-	Subnet  netip.Prefix `json:"subnet,omitzero"`
-	Own     netip.Addr   `json:"own,omitzero"`
+	Subnet     netip.Prefix `json:"subnet,omitzero"`
+	Own        netip.Addr   `json:"own,omitzero"`
+	Gateway    netip.Addr   `json:"gateway,omitzero"`
+	DNS        []netip.Addr `json:"dns"`
+	Ranges     []site.Range `json:"ranges"`
+	DHCP       []netip.Addr `json:"dhcp"`
+	Lease      int          `json:"lease,omitempty"`
+	LeaseFrom  string       `json:"leaseFrom,omitempty"`
+	LeaseUntil string       `json:"leaseUntil,omitempty"`
+	Adapters   []Adapter    `json:"adapters,omitempty"`
+}
+
+// Adapter is one attachment of the laptop to a network.
+type Adapter struct {
+	Own     netip.Prefix `json:"own"`
 	Gateway netip.Addr   `json:"gateway,omitzero"`
-	DNS     []netip.Addr `json:"dns"`
-	Ranges  []site.Range `json:"ranges"`
 }
 
 // What a sighting came to.

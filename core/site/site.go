@@ -121,7 +121,33 @@ type Evidence struct {
 	Address netip.Addr `json:"address,omitzero"`
 	Host    string     `json:"host,omitempty"`
 	State   string     `json:"state,omitempty"`
+	Until   string     `json:"until,omitempty"`
+	Traits  []Trait    `json:"traits,omitempty"`
 }
+
+// Trait is one thing that a device told of itself.
+type Trait struct {
+	Name  string `json:"name"`
+	Value string `json:"value"`
+}
+
+// The names of traits.
+const (
+	TraitVendor      = "vendor"      // DHCP vendor class (RFC 2132 option 60)
+	TraitService     = "service"     // a DNS-SD service type such as "_ipp._tcp" (RFC 6763)
+	TraitType        = "type"        // a device type of SSDP or WS-Discovery
+	TraitModel       = "model"       // what it calls its model
+	TraitMaker       = "maker"       // who it says made it
+	TraitServer      = "server"      // the program that answers, as HTTP, SSDP, FTP and SIP name it
+	TraitTitle       = "title"       // the title of its web page
+	TraitBanner      = "banner"      // what a port says first
+	TraitCertificate = "certificate" // the name in its TLS certificate
+	TraitDescription = "description" // what SNMP or its description document says of it
+	TraitPort        = "port"        // a port that answers: "80/tcp"
+	TraitLink        = "link"        // how it is attached, as the router says: "LAN 2", "5 GHz"
+	TraitKind        = "kind"        // the kind, in a list of ours
+	TraitPlace       = "place"       // the place, in a list of ours
+)
 
 // The ways of a pin.
 const (

@@ -49,6 +49,9 @@ type MAC string
 // broadcast and multicast (IEEE 802, the group bit) name no interface and are
 // refused. Its error is a *span.Malformed.
 func ParseMAC(text string) (MAC, error) {
+	if usual(text) {
+		return MAC(text), nil
+	}
 	bad := &span.Malformed{Found: text, Want: "a MAC address such as 00:00:5e:00:53:21"}
 	octets := macOctets(strings.ToLower(strings.TrimSpace(text)))
 	if octets == "" {
@@ -67,6 +70,31 @@ func ParseMAC(text string) (MAC, error) {
 	}
 	return m, nil
 }
+
+// usual passes the address of one interface as a MAC writes it, so that files of
+// many lines are read without a copy of each.
+func usual(text string) bool {
+	if len(text) != 17 || strings.IndexByte("13579bdf", text[1]) >= 0 {
+		return false
+	}
+	if text[2] != ':' || text[5] != ':' || text[8] != ':' || text[11] != ':' || text[14] != ':' {
+		return false
+	}
+	for i := 0; i < 17; i += 3 {
+		if !lowHex[text[i]] || !lowHex[text[i+1]] {
+			return false
+		}
+	}
+	return text != "00:00:00:00:00:00"
+}
+
+// lowHex are the hexadecimal digits in lower case.
+var lowHex = func() (is [256]bool) {
+	for _, c := range "0123456789abcdef" {
+		is[c] = true
+	}
+	return is
+}()
 
 // macOctets gives the twelve hex digits of a MAC in lower case, or "".
 func macOctets(text string) string {

@@ -1,0 +1,198 @@
+package read
+
+import (
+	"bytes"
+	"encoding/binary"
+	"io"
+	"net/netip"
+	"os"
+	"path/filepath"
+	"reflect"
+	"runtime"
+	"strings"
+	"testing"
+
+	"vestpin/core/site"
+	"vestpin/frame"
+)
+
+func arpFrame(n byte) []byte {
+	return frame.ARP{Reply: true, Sender: site.MAC("00:00:5e:00:53:" + string("0123456789abcdef"[n>>4]) + string("0123456789abcdef"[n&15])), SenderAddr: netip.AddrFrom4([4]byte{10, 48, 16, n}), Target: "00:00:5e:00:53:7e", TargetAddr: netip.MustParseAddr("10.48.16.126")}.Frame()
+}
+
+// pcap writes the older format.
+func pcap(order binary.ByteOrder, magic uint32, packets ...[]byte) []byte {
+	b := make([]byte, 24)
+	order.PutUint32(b, magic)
+	order.PutUint32(b[20:], frame.LinkEthernet)
+	for _, p := range packets {
+		head := make([]byte, 16)
+		order.PutUint32(head, 1795431600)
+		order.PutUint32(head[4:], 5)
+		order.PutUint32(head[8:], uint32(len(p)))
+		order.PutUint32(head[12:], uint32(len(p)))
+		b = append(append(b, head...), p...)
+	}
+	return b
+}
+
+func block(order binary.ByteOrder, kind uint32, body []byte) []byte {
+	for len(body)%4 != 0 {
+		body = append(body, 0)
+	}
+	b := make([]byte, 8)
+	order.PutUint32(b, kind)
+	order.PutUint32(b[4:], uint32(len(body)+12))
+	b = append(b, body...)
+	return append(b, b[4:8]...)
+}
+
+// pcapng writes the newer format, with times in nanoseconds.
+func pcapng(order binary.ByteOrder, packets ...[]byte) []byte {
+	section := make([]byte, 16)
+	order.PutUint32(section, 0x1a2b3c4d)
+	link := make([]byte, 8)
+	order.PutUint16(link, frame.LinkEthernet)
+	option := make([]byte, 8)
+	order.PutUint16(option, 9)
+	order.PutUint16(option[2:], 1)
+	option[4] = 9
+	b := append(block(order, blockSection, section), block(order, blockLink, append(link, option...))...)
+	b = append(b, block(order, 5, make([]byte, 12))...) // statistics, to be passed over
+	for _, p := range packets {
+		body := make([]byte, 20)
+		at := uint64(1795431600) * 1e9
+		order.PutUint32(body[4:], uint32(at>>32))
+		order.PutUint32(body[8:], uint32(at))
+		order.PutUint32(body[12:], uint32(len(p)))
+		order.PutUint32(body[16:], uint32(len(p)))
+		b = append(b, block(order, blockEnhanced, append(body, p...))...)
+	}
+	return b
+}
+
+func TestCapturesOfBothKindsAndOrders(t *testing.T) {
+	packets := [][]byte{arpFrame(0x21), arpFrame(0x22), arpFrame(0x21)}
+	want := []string{"1 00:00:5e:00:53:21 10.48.16.33", "2 00:00:5e:00:53:22 10.48.16.34"}
+	for name, data := range map[string][]byte{
+		"pcap": pcap(binary.LittleEndian, 0xa1b2c3d4, packets...), "pcap, big": pcap(binary.BigEndian, 0xa1b2c3d4, packets...),
+		"pcap, nanoseconds": pcap(binary.BigEndian, 0xa1b23c4d, packets...),
+		"pcapng":            pcapng(binary.LittleEndian, packets...), "pcapng, big": pcapng(binary.BigEndian, packets...),
+	} {
+		r, err := Text("lan", "", data)
+		if err != nil || !reflect.DeepEqual(short(r), want) || r.Sightings[0].At != "2026-11-23T11:00:00Z" || len(r.Unread) != 0 {
+			t.Errorf("%s: %q at %v, unread %+v, %v", name, short(r), r.Sightings, r.Unread, err)
+		}
+		// Cut anywhere, what came before the cut counts, and the cut is told.
+		for cut := 4; cut < len(data); cut++ {
+			r, err := Text("lan", "", data[:cut])
+			if err != nil || len(r.Sightings) > 2 || len(r.Unread) > 1 {
+				t.Fatalf("%s cut at %d: %q, %+v, %v", name, cut, short(r), r.Unread, err)
+			}
+		}
+		r, _ = Text("lan", "", data[:len(data)-3])
+		if len(r.Unread) != 1 || !strings.Contains(r.Unread[0].Text, "ends in the middle") || len(r.Sightings) != 2 {
+			t.Errorf("%s cut short: %+v", name, r)
+		}
+	}
+	huge := pcap(binary.LittleEndian, 0xa1b2c3d4, arpFrame(0x21))
+	huge = append(huge, bytes.Repeat([]byte{0xff}, 40)...)
+	if r, err := Text("lan", "", huge); err != nil || len(r.Sightings) != 1 || len(r.Unread) != 1 || !strings.Contains(r.Unread[0].Text, "broken from here") {
+		t.Errorf("a packet of 4 GB: %+v, %v", r, err)
+	}
+}
+
+// What tcpdump wrote of two DHCP clients at two servers in turn.
+func TestCaptureOfTheLab(t *testing.T) {
+	data, err := os.ReadFile(filepath.Join("testdata", "lan.pcap"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	r, err := Text("lan", "", data)
+	if err != nil || len(r.Unread) > 0 {
+		t.Fatalf("%+v, %v", r.Unread, err)
+	}
+	all := strings.Join(short(r), "\n")
+	for _, want := range []string{"00:00:5e:00:53:21 10.48.16.100 yard-camera", "00:00:5e:00:53:22 10.48.16.20 gallery recorder", "00:00:5e:00:53:01 10.48.16.1"} {
+		if !strings.Contains(all, want) {
+			t.Errorf("no %q in\n%s", want, all)
+		}
+	}
+	if f := r.Facts; facts(r) != "10.48.16.0/24 invalid IP 10.48.16.1 [10.48.16.1 192.0.2.53] []" || f.Lease != 86400 || len(f.DHCP) != 1 || f.DHCP[0].String() != "10.48.16.1" {
+		t.Errorf("facts %+v", f)
+	}
+	vendor := false
+	for _, s := range r.Sightings {
+		for _, x := range s.Traits {
+			vendor = vendor || x == site.Trait{Name: site.TraitVendor, Value: "cam-boot"}
+		}
+	}
+	if !vendor {
+		t.Error("the camera's vendor class is lost")
+	}
+}
+
+func FuzzCapture(f *testing.F) {
+	f.Add(pcap(binary.LittleEndian, 0xa1b2c3d4, arpFrame(1)))
+	f.Add(pcapng(binary.BigEndian, arpFrame(1), arpFrame(2)))
+	if data, err := os.ReadFile(filepath.Join("testdata", "lan.pcap")); err == nil {
+		f.Add(data)
+	}
+	f.Fuzz(func(t *testing.T, data []byte) {
+		if !isCapture(data) {
+			return
+		}
+		r, err := Text("x", "", data)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, s := range r.Sightings {
+			if s.Line < 1 || s.MAC == "" && !s.Address.IsValid() {
+				t.Fatalf("a sighting of nothing: %+v", s)
+			}
+		}
+	})
+}
+
+// repeated is a source of packets without end, of the size of a video stream's.
+type repeated struct {
+	head, packet []byte
+	left, at     int
+}
+
+func (r *repeated) Read(b []byte) (int, error) {
+	if len(r.head) > 0 {
+		n := copy(b, r.head)
+		r.head = r.head[n:]
+		return n, nil
+	}
+	if r.left <= 0 {
+		return 0, io.EOF
+	}
+	n := copy(b, r.packet[r.at:])
+	r.at = (r.at + n) % len(r.packet)
+	r.left -= n
+	return n, nil
+}
+
+// A gigabyte passes through without being held.
+func TestGigabyteIsStreamed(t *testing.T) {
+	if testing.Short() {
+		t.Skip("long")
+	}
+	tcp := append(arpFrame(0x21)[:12:12], 8, 0, 0x45, 0)
+	tcp = append(tcp, make([]byte, 1400)...)
+	tcp[23] = 6
+	one := pcap(binary.LittleEndian, 0xa1b2c3d4, tcp, arpFrame(0x21))
+	size := 1 << 30 / (len(one) - 24) * (len(one) - 24)
+	var before, after runtime.MemStats
+	runtime.ReadMemStats(&before)
+	r, err := File("lan", "", &repeated{head: one[:24], packet: one[24:], left: size})
+	if err != nil || len(r.Sightings) != 1 || len(r.Unread) != 0 {
+		t.Fatalf("%q, %+v, %v", short(r), r.Unread, err)
+	}
+	runtime.ReadMemStats(&after)
+	if more := int64(after.HeapSys) - int64(before.HeapSys); more > 64<<20 {
+		t.Errorf("took %d MB more", more>>20)
+	}
+}

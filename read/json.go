@@ -1,0 +1,315 @@
+package read
+
+import (
+	"encoding/json"
+	"net/netip"
+	"strconv"
+	"strings"
+
+	"vestpin/core/sighting"
+	"vestpin/core/site"
+	"vestpin/core/span"
+)
+
+// node is a JSON value that knows its line.
+type node struct {
+	line   int
+	text   string // of a string, number or truth value
+	fields map[string]*node
+	items  []*node
+}
+
+func (n *node) get(key string) *node {
+	if n == nil || n.fields[key] == nil {
+		return &node{}
+	}
+	return n.fields[key]
+}
+
+func (n *node) number(key string) int64 {
+	v, _ := strconv.ParseInt(n.get(key).text, 10, 64)
+	return v
+}
+
+// jsonBlock takes a JSON value that begins here; comments may stand in it, as in
+// the configuration of Kea.
+func (r *reader) jsonBlock(number int, text string) (rest string, lines int) {
+	bare := withoutComments(text)
+	p := jsonParser{dec: json.NewDecoder(strings.NewReader(bare)), text: bare, line: number}
+	p.dec.UseNumber()
+	v, err := p.value(0)
+	if err != nil || v.fields == nil && v.items == nil {
+		return "", 0
+	}
+	end := int(p.dec.InputOffset())
+	p.advance(end)
+	_, rest, _ = strings.Cut(text[end:], "\n")
+	r.json(v)
+	return rest, p.line - number + 1
+}
+
+// withoutComments blanks out comments of the three kinds, and commas before a
+// closing bracket, keeping each byte's place.
+func withoutComments(text string) string {
+	if !strings.ContainsAny(text, "#/") {
+		return text
+	}
+	b := []byte(text)
+	inString := false
+	for i := 0; i < len(b); i++ {
+		end := -1
+		switch {
+		case inString && b[i] == '\\':
+			i++
+		case b[i] == '"':
+			inString = !inString
+		case inString:
+		case b[i] == '#' || b[i] == '/' && i+1 < len(b) && b[i+1] == '/':
+			end = strings.IndexByte(text[i:], '\n')
+		case b[i] == '/' && i+1 < len(b) && b[i+1] == '*':
+			if end = strings.Index(text[i+2:], "*/"); end >= 0 {
+				end += 4
+			}
+		default:
+			continue
+		}
+		if b[i] == '#' && !inString || b[i] == '/' && !inString {
+			if end < 0 {
+				end = len(b) - i
+			}
+			for j := i; j < i+end; j++ {
+				if b[j] != '\n' {
+					b[j] = ' '
+				}
+			}
+			i += end - 1
+		}
+	}
+	return string(b)
+}
+
+type jsonParser struct {
+	dec      *json.Decoder
+	text     string
+	at, line int
+}
+
+func (p *jsonParser) advance(to int) {
+	p.line += strings.Count(p.text[p.at:to], "\n")
+	p.at = to
+}
+
+func (p *jsonParser) value(depth int) (*node, error) {
+	t, err := p.dec.Token()
+	if err != nil {
+		return nil, err
+	}
+	if depth > 60 {
+		return nil, &json.SyntaxError{}
+	}
+	p.advance(int(p.dec.InputOffset()))
+	n := &node{line: p.line}
+	switch t := t.(type) {
+	case json.Delim:
+		if t == '{' {
+			n.fields = map[string]*node{}
+		} else {
+			n.items = []*node{}
+		}
+		for p.dec.More() {
+			key := ""
+			if t == '{' {
+				k, err := p.dec.Token()
+				if err != nil {
+					return nil, err
+				}
+				key, _ = k.(string)
+			}
+			v, err := p.value(depth + 1)
+			if err != nil {
+				return nil, err
+			}
+			if t == '{' {
+				n.fields[key] = v
+			} else {
+				n.items = append(n.items, v)
+			}
+		}
+		_, err = p.dec.Token()
+		return n, err
+	case string:
+		n.text = t
+	case json.Number:
+		n.text = t.String()
+	case bool:
+		n.text = strconv.FormatBool(t)
+	}
+	return n, nil
+}
+
+// json finds what is known anywhere in a value.
+func (r *reader) json(n *node) {
+	for _, item := range n.items {
+		r.json(item)
+	}
+	if n.fields == nil {
+		return
+	}
+	switch {
+	case n.fields["addr_info"] != nil:
+		if r.reads("own-settings") {
+			r.jsonAddr(n)
+		}
+	case n.fields["dst"] != nil && n.fields["dev"] != nil:
+		r.jsonRouteOrNeighbour(n)
+	case n.fields["subnet4"] != nil || n.fields["Dhcp4"] != nil:
+		if r.reads("leases") {
+			r.kea(n)
+		}
+	case r.jsonDevice(n):
+	default:
+		for _, key := range sortedKeys(n.fields) {
+			r.json(n.fields[key])
+		}
+	}
+}
+
+func (r *reader) jsonAddr(n *node) {
+	for _, a := range n.get("addr_info").items {
+		if ip, err := netip.ParseAddr(a.get("local").text); err == nil {
+			r.addOwn(netip.PrefixFrom(ip, int(a.number("prefixlen"))))
+		}
+	}
+}
+
+// jsonRouteOrNeighbour takes an entry of "ip -j route" or "ip -j neigh".
+func (r *reader) jsonRouteOrNeighbour(n *node) {
+	dst := n.get("dst").text
+	a, err := netip.ParseAddr(dst)
+	if n.fields["state"] != nil || n.fields["lladdr"] != nil {
+		mac, bad := site.ParseMAC(n.get("lladdr").text)
+		state := ""
+		for _, s := range n.get("state").items {
+			state = strings.ToLower(s.text)
+		}
+		if bad != nil || err != nil || !r.reads("neighbours") || state == "failed" || state == "incomplete" || state == "noarp" {
+			return
+		}
+		if a.Is6() {
+			a = netip.Addr{}
+		}
+		r.add(sighting.Sighting{MAC: mac, Address: a, State: state, Line: n.line})
+		return
+	}
+	if !r.reads("own-settings") {
+		return
+	}
+	if g, ok := addrWord(n.get("gateway").text); dst == "default" && ok {
+		r.gateways = append(r.gateways, g)
+	}
+	if p, err := netip.ParsePrefix(dst); err == nil {
+		if own, ok := addrWord(n.get("prefsrc").text); ok {
+			p = netip.PrefixFrom(own, p.Bits())
+		}
+		r.addOwn(p)
+	}
+}
+
+// kea takes the configuration of Kea's DHCPv4 server.
+func (r *reader) kea(n *node) {
+	if n.fields["Dhcp4"] != nil {
+		n = n.get("Dhcp4")
+	}
+	r.keaOptions(n)
+	for _, s := range n.get("shared-networks").items {
+		r.keaOptions(s)
+		for _, sub := range s.get("subnet4").items {
+			r.keaSubnet(sub)
+		}
+	}
+	for _, sub := range n.get("subnet4").items {
+		r.keaSubnet(sub)
+	}
+	r.keaReservations(n)
+	if v := n.number("valid-lifetime"); r.out.Facts.Lease == 0 {
+		r.out.Facts.Lease = int(v)
+	}
+}
+
+func (r *reader) keaSubnet(n *node) {
+	if p, err := netip.ParsePrefix(n.get("subnet").text); err == nil {
+		r.addOwn(p.Masked())
+	}
+	for _, pool := range n.get("pools").items {
+		text := pool.get("pool").text
+		if p, err := netip.ParsePrefix(strings.TrimSpace(text)); err == nil && p.Addr().Is4() {
+			run := span.OfPrefix(p)
+			r.out.Facts.Ranges = append(r.out.Facts.Ranges, site.Range{From: span.Addr(run.Lo), To: span.Addr(run.Hi)})
+			continue
+		}
+		lo, hi, _ := strings.Cut(text, "-")
+		from, ok1 := addrWord(strings.TrimSpace(lo))
+		to, ok2 := addrWord(strings.TrimSpace(hi))
+		if ok1 && ok2 && !to.Less(from) {
+			r.out.Facts.Ranges = append(r.out.Facts.Ranges, site.Range{From: from, To: to})
+		}
+	}
+	r.keaOptions(n)
+	r.keaReservations(n)
+}
+
+func (r *reader) keaOptions(n *node) {
+	for _, o := range n.get("option-data").items {
+		var list []netip.Addr
+		for _, w := range strings.FieldsFunc(o.get("data").text, between) {
+			if a, ok := addrWord(w); ok {
+				list = append(list, a)
+			}
+		}
+		switch name, code := o.get("name").text, o.number("code"); {
+		case name == "routers" || code == 3:
+			r.gateways = append(r.gateways, list...)
+		case name == "domain-name-servers" || code == 6:
+			for _, a := range list {
+				addTo(&r.out.Facts.DNS, a)
+			}
+		}
+	}
+}
+
+func (r *reader) keaReservations(n *node) {
+	for _, v := range n.get("reservations").items {
+		if mac, err := site.ParseMAC(v.get("hw-address").text); err == nil {
+			a, _ := addrWord(v.get("ip-address").text)
+			r.add(sighting.Sighting{MAC: mac, Address: a, Host: v.get("hostname").text, State: sighting.StateReserved, Line: v.line})
+		}
+	}
+}
+
+// jsonDevice takes any object that has a MAC address: an entry of some list of
+// devices. Its name is under a key that says so.
+func (r *reader) jsonDevice(n *node) bool {
+	var s sighting.Sighting
+	for _, key := range sortedKeys(n.fields) {
+		v := n.fields[key].text
+		low := strings.ToLower(key)
+		if m, err := site.ParseMAC(v); err == nil && looksMAC(v) && s.MAC == "" {
+			s.MAC = m
+		} else if a, ok := addrWord(v); ok && !s.Address.IsValid() {
+			if _, mask := span.MaskBits(a); !mask {
+				s.Address = a
+			}
+		} else if v != "" && (strings.Contains(low, "host") || strings.Contains(low, "name")) && (s.Host == "" || strings.Contains(low, "host")) && namey(v) {
+			s.Host = v
+		}
+	}
+	if s.MAC == "" || !r.reads("table") && !r.reads("leases") {
+		return false
+	}
+	if cltt := n.number("cltt"); cltt > 0 {
+		s.At, s.Until, s.State = clock(cltt), clock(cltt+n.number("valid-lft")), "lease"
+	}
+	s.Line = n.line
+	r.add(s)
+	return true
+}
