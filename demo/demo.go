@@ -3,12 +3,14 @@ package demo
 
 import (
 	"embed"
+	"errors"
 	"io/fs"
 
 	"vestpin/core/site"
+	"vestpin/sim"
 )
 
-//go:embed sites/*.json
+//go:embed sites/*.json networks/*.json
 var files embed.FS
 
 // Site is one demo site and the id it is kept under.
@@ -32,4 +34,17 @@ func Sites() ([]Site, error) {
 		out = append(out, Site{id, s})
 	}
 	return out, nil
+}
+
+// Network gives the made-up network that a demo site's laptop is attached to, nil
+// for other sites.
+func Network(id string) (*sim.World, error) {
+	data, err := fs.ReadFile(files, "networks/"+id+".json")
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	return sim.Read(data)
 }
