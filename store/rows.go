@@ -28,19 +28,24 @@ var tables = []table{
 	{"bands", 2, []string{"network", "pos", "name", "low", "high"}},
 	{"band_kinds", 3, []string{"network", "band", "pos", "kind"}},
 	{"keep_free", 2, []string{"network", "pos", "low", "high", "why"}},
+	{"dhcp_servers", 2, []string{"network", "pos", "address", "offers", "gateway", "lease", "at"}},
 	{"routers", 1, []string{"id", "pos", "name", "network", "upstream", "wan_address", "wan_kind", "wan_name", "upnp",
 		"ports_per_line", "renumber", "limits_sender", "lines", "reserves", "reservation_lines"}},
 	{"form_protocols", 2, []string{"router", "pos", "protocol"}},
 	{"own_ports", 2, []string{"router", "pos", "protocol", "ports", "why"}},
-	{"devices", 1, []string{"id", "pos", "name", "kind", "place", "rank"}},
-	{"interfaces", 1, []string{"id", "device", "pos", "name", "network", "mac", "seen", "wants", "pin_address", "pin_by", "pin_locked"}},
-	{"evidence", 2, []string{"interface", "pos", "source", "line", "at", "address", "host", "state"}},
+	{"devices", 1, []string{"id", "pos", "name", "kind", "place", "rank", "accepted"}},
+	{"interfaces", 1, []string{"id", "device", "pos", "name", "network", "mac", "seen", "wants", "pin_address", "pin_by", "pin_locked", "first"}},
+	{"evidence", 2, []string{"interface", "pos", "source", "line", "at", "address", "host", "state", "until"}},
+	{"traits", 3, []string{"interface", "evidence", "pos", "name", "value"}},
 	{"services", 1, []string{"id", "device", "pos", "name", "interface", "protocol", "ports", "open_port", "open_prefer", "open_router"}},
 	{"open_senders", 2, []string{"service", "pos", "sender"}},
 	{"alternatives", 2, []string{"service", "pos", "ports"}},
 	{"forwards", 1, []string{"id", "pos", "name", "router", "enabled", "protocol", "outside", "target", "inside", "service", "locked"}},
 	{"forward_senders", 2, []string{"forward", "pos", "sender"}},
 	{"done", 1, []string{"step", "at", "values"}},
+	{"makers", 1, []string{"pos", "prefix", "name"}},
+	{"visits", 1, []string{"id", "pos", "since", "until", "note"}},
+	{"visit_seen", 2, []string{"visit", "pos", "interface", "mac", "address", "host"}},
 }
 
 // rows are the rows of a site by table, each under its key.
@@ -95,6 +100,9 @@ func rowsOf(s site.Site) rows {
 		for j, k := range n.KeepFree {
 			r.add("keep_free", n.ID, j, text(k.From), text(k.To), k.Why)
 		}
+		for j, v := range n.Servers {
+			r.add("dhcp_servers", n.ID, j, text(v.Address), text(v.Offers), text(v.Gateway), v.Lease, v.At)
+		}
 	}
 	for i, x := range s.Routers {
 		r.add("routers", x.ID, i, x.Name, x.Network, orNull(x.Upstream), text(x.WAN.Address), x.WAN.Kind, x.WAN.Name, x.UPnP,
@@ -118,20 +126,32 @@ func rowsOf(s site.Site) rows {
 	for _, d := range s.Done {
 		r.add("done", d.Step, d.At, d.Values)
 	}
+	for i, m := range s.Makers {
+		r.add("makers", i, m.Prefix, m.Name)
+	}
+	for i, v := range s.Visits {
+		r.add("visits", v.ID, i, v.From, v.Until, v.Note)
+		for j, n := range v.Seen {
+			r.add("visit_seen", v.ID, j, n.Interface, string(n.MAC), text(n.Address), n.Host)
+		}
+	}
 	return r
 }
 
 func (r rows) addDevice(i int, d site.Device) {
-	r.add("devices", d.ID, i, d.Name, d.Kind, d.Place, d.Rank)
+	r.add("devices", d.ID, i, d.Name, d.Kind, d.Place, d.Rank, bit(d.Accepted))
 	for j, n := range d.Interfaces {
 		var address, by any
 		locked := false
 		if n.Pin != nil {
 			address, by, locked = text(n.Pin.Address), n.Pin.By, n.Pin.Locked
 		}
-		r.add("interfaces", n.ID, d.ID, j, n.Name, n.Network, string(n.MAC), text(n.Seen), n.Wants, address, by, bit(locked))
+		r.add("interfaces", n.ID, d.ID, j, n.Name, n.Network, string(n.MAC), text(n.Seen), n.Wants, address, by, bit(locked), n.First)
 		for k, e := range n.Evidence {
-			r.add("evidence", n.ID, k, e.Source, e.Line, e.At, text(e.Address), e.Host, e.State)
+			r.add("evidence", n.ID, k, e.Source, e.Line, e.At, text(e.Address), e.Host, e.State, e.Until)
+			for m, t := range e.Traits {
+				r.add("traits", n.ID, k, m, t.Name, t.Value)
+			}
 		}
 	}
 	for j, sv := range d.Services {
@@ -263,7 +283,32 @@ func (l *loader) site() site.Site {
 		scan(&d.Step, &d.At, &d.Values)
 		s.Done = append(s.Done, d)
 	})
+	l.each(`SELECT prefix, name FROM makers WHERE site = ? ORDER BY pos`, func(scan func(...any)) {
+		var m site.Maker
+		scan(&m.Prefix, &m.Name)
+		s.Makers = append(s.Makers, m)
+	})
+	s.Visits = l.visits()
 	return s
+}
+
+func (l *loader) visits() (list []site.Visit) {
+	place := map[string]int{}
+	l.each(`SELECT id, since, until, note FROM visits WHERE site = ? ORDER BY pos`, func(scan func(...any)) {
+		var v site.Visit
+		scan(&v.ID, &v.From, &v.Until, &v.Note)
+		place[v.ID] = len(list)
+		list = append(list, v)
+	})
+	l.each(`SELECT visit, interface, mac, address, host FROM visit_seen WHERE site = ? ORDER BY visit, pos`, func(scan func(...any)) {
+		var id, mac, address string
+		var n site.SeenThen
+		scan(&id, &n.Interface, &mac, &address, &n.Host)
+		n.MAC, n.Address = site.MAC(mac), l.addr(address)
+		v := &list[place[id]]
+		v.Seen = append(v.Seen, n)
+	})
+	return list
 }
 
 func (l *loader) networks() (list []site.Network) {
@@ -306,6 +351,13 @@ func (l *loader) networks() (list []site.Network) {
 		n := &list[place[id]]
 		n.KeepFree = append(n.KeepFree, site.KeepFree{From: l.addr(a), To: l.addr(b), Why: c})
 	})
+	l.each(`SELECT network, address, offers, gateway, lease, at FROM dhcp_servers WHERE site = ? ORDER BY network, pos`, func(scan func(...any)) {
+		var v site.DHCPServer
+		scan(&id, &a, &b, &c, &v.Lease, &v.At)
+		v.Address, v.Offers, v.Gateway = l.addr(a), l.addr(b), l.addr(c)
+		n := &list[place[id]]
+		n.Servers = append(n.Servers, v)
+	})
 	return list
 }
 
@@ -339,20 +391,20 @@ func (l *loader) routers() (list []site.Router) {
 
 func (l *loader) devices() (list []site.Device) {
 	place := map[string]int{}
-	l.each(`SELECT id, name, kind, place, rank FROM devices WHERE site = ? ORDER BY pos`, func(scan func(...any)) {
+	l.each(`SELECT id, name, kind, place, rank, accepted FROM devices WHERE site = ? ORDER BY pos`, func(scan func(...any)) {
 		var d site.Device
-		scan(&d.ID, &d.Name, &d.Kind, &d.Place, &d.Rank)
+		scan(&d.ID, &d.Name, &d.Kind, &d.Place, &d.Rank, &d.Accepted)
 		place[d.ID] = len(list)
 		list = append(list, d)
 	})
 	ifaces := map[string]*site.Interface{}
-	l.each(`SELECT i.id, i.device, i.name, i.network, i.mac, i.seen, i.wants, i.pin_address, i.pin_by, i.pin_locked
+	l.each(`SELECT i.id, i.device, i.name, i.network, i.mac, i.seen, i.wants, i.pin_address, i.pin_by, i.pin_locked, i.first
 		FROM interfaces i WHERE site = ? ORDER BY device, pos`, func(scan func(...any)) {
 		var n site.Interface
 		var device, mac, seen string
 		var address, by sql.NullString
 		var locked bool
-		scan(&n.ID, &device, &n.Name, &n.Network, &mac, &seen, &n.Wants, &address, &by, &locked)
+		scan(&n.ID, &device, &n.Name, &n.Network, &mac, &seen, &n.Wants, &address, &by, &locked, &n.First)
 		n.MAC, n.Seen = site.MAC(mac), l.addr(seen)
 		if address.Valid {
 			n.Pin = &site.Pin{Address: l.addr(address.String), By: by.String, Locked: locked}
@@ -365,12 +417,20 @@ func (l *loader) devices() (list []site.Device) {
 			ifaces[list[i].Interfaces[j].ID] = &list[i].Interfaces[j]
 		}
 	}
-	l.each(`SELECT interface, source, line, at, address, host, state FROM evidence WHERE site = ? ORDER BY interface, pos`, func(scan func(...any)) {
+	l.each(`SELECT interface, source, line, at, address, host, state, until FROM evidence WHERE site = ? ORDER BY interface, pos`, func(scan func(...any)) {
 		var id, address string
 		var e site.Evidence
-		scan(&id, &e.Source, &e.Line, &e.At, &address, &e.Host, &e.State)
+		scan(&id, &e.Source, &e.Line, &e.At, &address, &e.Host, &e.State, &e.Until)
 		e.Address = l.addr(address)
 		ifaces[id].Evidence = append(ifaces[id].Evidence, e)
+	})
+	l.each(`SELECT interface, evidence, name, value FROM traits WHERE site = ? ORDER BY interface, evidence, pos`, func(scan func(...any)) {
+		var id string
+		var at int
+		var t site.Trait
+		scan(&id, &at, &t.Name, &t.Value)
+		e := &ifaces[id].Evidence[at]
+		e.Traits = append(e.Traits, t)
 	})
 	l.services(list, place)
 	return list

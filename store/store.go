@@ -27,7 +27,7 @@ import (
 var migrations embed.FS
 
 // newest is the version of the tables that this program makes.
-const newest = 1
+const newest = 2
 
 // Errors that a caller must tell apart.
 var (

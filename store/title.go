@@ -84,6 +84,15 @@ func titleOf(v site.View, e site.Edit) string {
 		return "forward " + e.Forward.Outside.String()
 	case site.RemoveForward:
 		return "remove " + forward(e.ID)
+	case site.PutVisit:
+		if e.Visit.Until != "" {
+			return "finish the visit"
+		}
+		return "begin a visit"
+	case site.RemoveVisit:
+		return "remove a visit"
+	case site.SetMakers:
+		return "change the makers"
 	}
 	return "tick a step"
 }

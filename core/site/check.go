@@ -24,6 +24,8 @@ const (
 	mostRouters  = 16
 	mostDevices  = 4000
 	mostForwards = 10000
+	mostVisits   = 500
+	mostMakers   = 2000
 )
 
 // Check refuses a site whose parts do not fit together. Its error is a *Refusal
@@ -47,6 +49,10 @@ func check(at *trail, s Site) error {
 		each(at.field("devices"), s.Devices, c.device),
 		each(at.field("forwards"), s.Forwards, c.forward),
 		each(at.field("done"), s.Done, c.done),
+		checkMost(at.field("visits"), len(s.Visits), mostVisits),
+		checkMost(at.field("makers"), len(s.Makers), mostMakers),
+		each(at.field("visits"), s.Visits, c.visit),
+		each(at.field("makers"), s.Makers, c.maker),
 	)
 }
 
@@ -145,6 +151,10 @@ func checkNetwork(at *trail, n Network) error {
 		}),
 		each(at.field("keepFree"), n.KeepFree, func(at *trail, k KeepFree) error {
 			return firstOf(upwards(at, k.From, k.To), checkName(at.field("why"), k.Why, longestNote))
+		}),
+		checkMost(at.field("dhcpServers"), len(n.Servers), 32),
+		each(at.field("dhcpServers"), n.Servers, func(at *trail, v DHCPServer) error {
+			return firstOf(checkGiven(at.field("address"), v.Address), checkName(at.field("at"), v.At, 40))
 		}),
 	)
 }
@@ -252,6 +262,8 @@ func (c checker) iface(at *trail, i Interface) error {
 		c.refer(at.field("network"), "network", i.Network),
 		oneOf(at.field("wants"), i.Wants, ",auto,pin,loose"),
 		checkMost(at.field("evidence"), len(i.Evidence), 100),
+		checkName(at.field("first"), i.First, 40),
+		each(at.field("evidence"), i.Evidence, checkEvidence),
 	)
 	if err != nil || i.Pin == nil {
 		return err
@@ -336,4 +348,41 @@ func (c checker) done(at *trail, d Done) error {
 	}
 	c.ids["done"+d.Step] = true
 	return firstOf(checkName(at.field("at"), d.At, 40), checkName(at.field("values"), d.Values, 4000))
+}
+
+func checkEvidence(at *trail, e Evidence) error {
+	return firstOf(
+		checkName(at.field("source"), e.Source, longestNote), checkName(at.field("host"), e.Host, 1000), checkName(at.field("state"), e.State, longestNote),
+		checkName(at.field("at"), e.At, 40), checkName(at.field("until"), e.Until, 40),
+		checkMost(at.field("traits"), len(e.Traits), 100),
+		each(at.field("traits"), e.Traits, func(at *trail, t Trait) error {
+			return firstOf(checkName(at.field("name"), t.Name, 40), checkName(at.field("value"), t.Value, longestNote))
+		}),
+	)
+}
+
+func (c checker) visit(at *trail, v Visit) error {
+	return firstOf(
+		c.id(at, "visit", v.ID),
+		checkName(at.field("from"), v.From, 40), checkName(at.field("until"), v.Until, 40), checkName(at.field("note"), v.Note, longestNote),
+		checkMost(at.field("seen"), len(v.Seen), 2*mostDevices),
+		each(at.field("seen"), v.Seen, func(at *trail, n SeenThen) error {
+			return firstOf(checkName(at.field("interface"), n.Interface, longestID), checkName(at.field("host"), n.Host, 1000))
+		}),
+	)
+}
+
+func (c checker) maker(at *trail, m Maker) error {
+	digits := m.Digits()
+	if digits == "" || len(digits) > 12 || strings.Trim(digits, "0123456789abcdef") != "" {
+		return at.field("prefix").refuse(m.Prefix, "the first digits of a MAC address, such as 00:00:5e or 00:00:5e:00:53:2")
+	}
+	if c.ids["maker"+digits] {
+		return at.field("prefix").refuse(m.Prefix, "each prefix once")
+	}
+	c.ids["maker"+digits] = true
+	if m.Name == "" {
+		return at.field("name").refuse("", "the maker's name")
+	}
+	return checkName(at.field("name"), m.Name, longestName)
 }

@@ -19,7 +19,7 @@ const (
 	RemoveRouter    Verb = "remove-router"    // ID; its forwards go with it
 	PutDevice       Verb = "put-device"       // Device, At
 	RemoveDevice    Verb = "remove-device"    // ID; forwards to it go with it
-	Describe        Verb = "describe"         // ID of a device; Name, Kind, Place, Rank where given
+	Describe        Verb = "describe"         // ID of a device; Name, Kind, Place, Rank, Accepted where given
 	PutInterface    Verb = "put-interface"    // ID of the device; Interface, At
 	RemoveInterface Verb = "remove-interface" // ID; its services and forwards go with it
 	PutService      Verb = "put-service"      // ID of the device; Service, At
@@ -30,6 +30,9 @@ const (
 	PutForward      Verb = "put-forward"      // Forward, At
 	RemoveForward   Verb = "remove-forward"   // ID
 	Tick            Verb = "tick"             // ID of a step; Done, absent to untick
+	PutVisit        Verb = "put-visit"        // Visit, At
+	RemoveVisit     Verb = "remove-visit"     // ID
+	SetMakers       Verb = "makers"           // Makers: the whole list of the user's own
 )
 
 // Edit is one change of a site. Do says which of the other fields count.
@@ -42,6 +45,7 @@ type Edit struct {
 	Kind      *string    `json:"kind,omitempty"`
 	Place     *string    `json:"place,omitempty"`
 	Rank      *int       `json:"rank,omitempty"`
+	Accepted  *bool      `json:"accepted,omitempty"`
 	Wants     string     `json:"wants,omitempty" enum:",auto,pin,loose"`
 	Network   *Network   `json:"network,omitempty"`
 	Router    *Router    `json:"router,omitempty"`
@@ -52,6 +56,8 @@ type Edit struct {
 	Pin       *Pin       `json:"pin,omitempty"`
 	Open      *Open      `json:"open,omitempty"`
 	Done      *Done      `json:"done,omitempty"`
+	Visit     *Visit     `json:"visit,omitempty"`
+	Makers    []Maker    `json:"makers,omitempty"`
 }
 
 // Change says what is done to one thing, for a batch of edits in an answer.
@@ -129,6 +135,17 @@ func apply(s *Site, at *trail, e Edit) ([]Edit, error) {
 		return take(&s.Forwards, at, e.ID, forwardID, putForwardBack)
 	case Tick:
 		return tick(s, e), nil
+	case PutVisit:
+		if e.Visit == nil {
+			return nil, missing(at, "visit")
+		}
+		return put(&s.Visits, *e.Visit, visitID, e.At, Edit{Do: RemoveVisit, ID: e.Visit.ID, Only: true}, putVisitBack), nil
+	case RemoveVisit:
+		return take(&s.Visits, at, e.ID, visitID, putVisitBack)
+	case SetMakers:
+		back := Edit{Do: SetMakers, Makers: s.Makers}
+		s.Makers = slices.Clone(e.Makers)
+		return []Edit{back}, nil
 	case Describe, PutInterface, PutService:
 		return applyToDevice(s, at, e)
 	case RemoveInterface, SetPin, SetWants:
@@ -143,10 +160,13 @@ func networkID(n Network) string { return n.ID }
 func routerID(r Router) string   { return r.ID }
 func deviceID(d Device) string   { return d.ID }
 func forwardID(f Forward) string { return f.ID }
+func visitID(v Visit) string     { return v.ID }
 
 func putRouterBack(old Router, i *int) Edit   { return Edit{Do: PutRouter, Router: &old, At: i} }
 func putDeviceBack(old Device, i *int) Edit   { return Edit{Do: PutDevice, Device: &old, At: i} }
 func putForwardBack(old Forward, i *int) Edit { return Edit{Do: PutForward, Forward: &old, At: i} }
+
+func putVisitBack(old Visit, i *int) Edit { return Edit{Do: PutVisit, Visit: &old, At: i} }
 
 func missing(at *trail, what string) error {
 	return at.field(what).refuse("", "the "+what+" to put there")
@@ -296,6 +316,10 @@ func describe(d *Device, e Edit) []Edit {
 		was := d.Rank
 		back.Rank, d.Rank = &was, *e.Rank
 	}
+	if e.Accepted != nil {
+		was := d.Accepted
+		back.Accepted, d.Accepted = &was, *e.Accepted
+	}
 	return []Edit{back}
 }
 
@@ -393,6 +417,12 @@ func (e Edit) Touches() []string {
 		return []string{"forward:" + e.ID}
 	case RemoveNetwork:
 		return []string{"network:" + e.ID}
+	case PutVisit:
+		return []string{"visit:" + e.Visit.ID}
+	case RemoveVisit:
+		return []string{"visit:" + e.ID}
+	case SetMakers:
+		return []string{"site:makers"}
 	}
 	return []string{"router:" + e.ID}
 }

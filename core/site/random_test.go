@@ -15,14 +15,14 @@ func some[T any](r *rand.Rand, list ...T) T { return list[r.IntN(len(list))] }
 
 // anyEdit makes an edit of any verb, fitting or not.
 func anyEdit(r *rand.Rand) Edit {
-	id := some(r, "rec", "rec.0", "rec.web", "f1", "edge", "main", "new", "new.0", "ghost")
+	id := some(r, "rec", "rec.0", "rec.web", "f1", "edge", "main", "new", "new.0", "ghost", "v1")
 	text := fmt.Sprint("text ", r.IntN(5))
 	place := r.IntN(3)
 	address := netip.AddrFrom4([4]byte{10, 48, 16, byte(r.IntN(256))})
 	service := Service{ID: some(r, "rec.web", "new.s"), Interface: some(r, "rec.0", "new.0"), Protocol: TCP, Ports: span.Port(1 + r.IntN(99))}
 	iface := Interface{ID: some(r, "rec.0", "rec.1", "new.0"), Network: some(r, "main", "main", "attic"), Wants: "auto"}
 	e := Edit{
-		Do: some(r, RenameSite, PutNetwork, RemoveNetwork, PutRouter, RemoveRouter, PutDevice, RemoveDevice, Describe, PutInterface, RemoveInterface, PutService, RemoveService, SetPin, SetWants, SetOpen, PutForward, RemoveForward, Tick),
+		Do: some(r, RenameSite, PutNetwork, RemoveNetwork, PutRouter, RemoveRouter, PutDevice, RemoveDevice, Describe, PutInterface, RemoveInterface, PutService, RemoveService, SetPin, SetWants, SetOpen, PutForward, RemoveForward, Tick, PutVisit, RemoveVisit, SetMakers),
 		ID: id, Name: &text, Kind: &text, Wants: some(r, "pin", "loose", "auto"),
 		Network:   &Network{ID: some(r, "main", "attic"), Subnet: netip.MustParsePrefix("10.48.16.0/24")},
 		Router:    &Router{ID: some(r, "edge", "inner"), Network: "main", Upstream: some(r, "", "edge", "inner"), UPnP: "off", WAN: WAN{Kind: "unknown"}, Form: Form{PortsPerLine: "one", Renumber: "none", LimitsSender: "no", Reserves: "no"}},
@@ -30,7 +30,9 @@ func anyEdit(r *rand.Rand) Edit {
 		Interface: &iface, Service: &service,
 		Forward: &Forward{ID: some(r, "f1", "f2"), Router: some(r, "edge", "inner"), Protocol: UDP, Outside: span.Port(1 + r.IntN(99)), To: some(r, "rec.0", "new.0", "10.48.16.9")},
 		Pin:     some(r, nil, &Pin{Address: address, By: "both"}), Open: some(r, nil, &Open{Port: some(r, "any", "same", "80", "80-90")}),
-		Done: some(r, nil, &Done{At: "now", Values: text}),
+		Done: some(r, nil, &Done{At: "now", Values: text}), Accepted: some(r, nil, &[]bool{true}[0]),
+		Visit:  &Visit{ID: some(r, "v1", "v2"), From: "2026-05-04T09:00:00Z", Until: some(r, "", "2026-05-04T12:00:00Z"), Seen: []SeenThen{{Interface: "rec.0", Address: address, Host: text}}},
+		Makers: some(r, nil, []Maker{{"00:00:5e", text}}, []Maker{{"00-00-5E-00-53-2", text}, {"0", text}}, []Maker{{"0g", text}}),
 	}
 	if r.IntN(2) == 0 {
 		e.At = &place
@@ -82,7 +84,7 @@ func TestAnyEditsAreTakenOrRefusedWhole(t *testing.T) {
 			s = next
 		}
 	}
-	if len(taken) < 17 {
+	if len(taken) < 20 {
 		t.Errorf("only these were ever taken: %v", taken)
 	}
 }

@@ -5,6 +5,8 @@ package site
 
 import (
 	"net/netip"
+	"slices"
+	"strings"
 
 	"vestpin/core/span"
 )
@@ -18,6 +20,8 @@ type Site struct {
 	Devices  []Device  `json:"devices,omitempty"`
 	Forwards []Forward `json:"forwards,omitempty"`
 	Done     []Done    `json:"done,omitempty"`
+	Visits   []Visit   `json:"visits,omitempty"`
+	Makers   []Maker   `json:"makers,omitempty"`
 }
 
 // Network is one IPv4 subnet of the site.
@@ -30,6 +34,17 @@ type Network struct {
 	Ranges   []Range      `json:"ranges,omitempty"`
 	Bands    []Band       `json:"bands,omitempty"`
 	KeepFree []KeepFree   `json:"keepFree,omitempty"`
+	Servers  []DHCPServer `json:"dhcpServers,omitempty"`
+}
+
+// DHCPServer is a server that answered on the network when it was asked, at the
+// last survey that asked.
+type DHCPServer struct {
+	Address netip.Addr `json:"address"`
+	Offers  netip.Addr `json:"offers,omitzero"`
+	Gateway netip.Addr `json:"gateway,omitzero"`
+	Lease   int        `json:"lease,omitempty"` // seconds
+	At      string     `json:"at,omitempty"`
 }
 
 // Range is a stretch that the router's DHCP server hands out, both ends included.
@@ -97,6 +112,7 @@ type Device struct {
 	Kind       string      `json:"kind,omitempty"`
 	Place      string      `json:"place,omitempty"`
 	Rank       int         `json:"rank,omitempty"`
+	Accepted   bool        `json:"accepted,omitempty"` // new since the last visit, and the user says that it belongs here
 	Interfaces []Interface `json:"interfaces,omitempty"`
 	Services   []Service   `json:"services,omitempty"`
 }
@@ -110,6 +126,7 @@ type Interface struct {
 	Seen     netip.Addr `json:"seen,omitzero"`
 	Wants    string     `json:"wants,omitempty" default:"auto" enum:"auto,pin,loose"`
 	Pin      *Pin       `json:"pin,omitempty"`
+	First    string     `json:"first,omitempty"` // when it was first sighted, RFC 3339
 	Evidence []Evidence `json:"evidence,omitempty"`
 }
 
@@ -232,6 +249,61 @@ type Done struct {
 	Step   string `json:"step"`
 	At     string `json:"at"`
 	Values string `json:"values,omitempty"`
+}
+
+// Visit is one dated stay at the site: from when until when (RFC 3339; no Until
+// while it goes on), and what was seen.
+type Visit struct {
+	ID    string     `json:"id"`
+	From  string     `json:"from"`
+	Until string     `json:"until,omitempty"`
+	Note  string     `json:"note,omitempty"`
+	Seen  []SeenThen `json:"seen,omitempty"`
+}
+
+// SeenThen is an interface as it was sighted on a visit. The interface may have
+// been removed since.
+type SeenThen struct {
+	Interface string     `json:"interface"`
+	MAC       MAC        `json:"mac,omitempty"`
+	Address   netip.Addr `json:"address,omitzero"`
+	Host      string     `json:"host,omitempty"`
+}
+
+// Maker is who makes the devices whose MAC addresses begin with a prefix, of the
+// user's own list. The prefix is 1 to 12 hexadecimal digits, with or without
+// separators.
+type Maker struct {
+	Prefix string `json:"prefix"`
+	Name   string `json:"name"`
+}
+
+// Digits are the hexadecimal digits of the prefix, in lower case.
+func (m Maker) Digits() string {
+	return strings.ToLower(strings.Map(func(r rune) rune {
+		if strings.ContainsRune(":-. ", r) {
+			return -1
+		}
+		return r
+	}, m.Prefix))
+}
+
+// Visit gives the visit that goes on, or else the last one.
+func (s Site) Visit() (Visit, bool) {
+	if len(s.Visits) == 0 {
+		return Visit{}, false
+	}
+	return s.Visits[len(s.Visits)-1], true
+}
+
+// LastFinished gives the last visit that is over.
+func (s Site) LastFinished() (Visit, bool) {
+	for _, v := range slices.Backward(s.Visits) {
+		if v.Until != "" {
+			return v, true
+		}
+	}
+	return Visit{}, false
 }
 
 // Rank gives 1 for the most important; a device without one has 5.
