@@ -107,6 +107,6 @@ func BenchmarkMerge(b *testing.B) {
 		evidence = append(evidence, Sighting{MAC: site.MAC(fmt.Sprintf("00:00:5e:00:%02x:%02x", n/256, n%256)), Address: netip.AddrFrom4([4]byte{10, 48, byte(1 + n/250), byte(1 + n%250)}), Source: "leases", Line: i + 1})
 	}
 	for b.Loop() {
-		Merge(s, evidence, Facts{}, "")
+		Merge(s, evidence, Facts{}, "2026-11-23T09:00:00Z")
 	}
 }

@@ -38,16 +38,18 @@ const StateReserved = "reservation"
 // of its system, whose language nobody knows. Adapters are all of the laptop's,
 // where there are several.
 type Facts struct {
-	Subnet     netip.Prefix `json:"subnet,omitzero"`
-	Own        netip.Addr   `json:"own,omitzero"`
-	Gateway    netip.Addr   `json:"gateway,omitzero"`
-	DNS        []netip.Addr `json:"dns"`
-	Ranges     []site.Range `json:"ranges"`
-	DHCP       []netip.Addr `json:"dhcp"`
-	Lease      int          `json:"lease,omitempty"`
-	LeaseFrom  string       `json:"leaseFrom,omitempty"`
-	LeaseUntil string       `json:"leaseUntil,omitempty"`
-	Adapters   []Adapter    `json:"adapters,omitempty"`
+	Subnet  netip.Prefix `json:"subnet,omitzero"`
+	Own     netip.Addr   `json:"own,omitzero"`
+	Gateway netip.Addr   `json:"gateway,omitzero"`
+	DNS     []netip.Addr `json:"dns"`
+	Ranges  []site.Range `json:"ranges"`
+	DHCP    []netip.Addr `json:"dhcp"`
+	Lease   int          `json:"lease,omitempty"`
+	// Servers are those that answered when they were asked, with what they offered.
+	Servers    []site.DHCPServer `json:"servers,omitempty"`
+	LeaseFrom  string            `json:"leaseFrom,omitempty"`
+	LeaseUntil string            `json:"leaseUntil,omitempty"`
+	Adapters   []Adapter         `json:"adapters,omitempty"`
 }
 
 // Adapter is one attachment of the laptop to a network.
@@ -81,35 +83,62 @@ type Proposal struct {
 }
 
 // Merge matches sightings with the devices of a site, by MAC address first, by
-// address for those without one. At is when the evidence was taken (RFC 3339).
+// address for those without one. At is when the evidence was taken (RFC 3339);
+// it belongs to the visit of that day, which is begun if there is none. Without
+// a time there is no visit.
 func Merge(s site.Site, sightings []Sighting, facts Facts, at string) Proposal {
-	m := merger{site: s, at: at, byMAC: map[site.MAC]place{}, byAddress: map[netip.Addr]place{}, ids: map[string]bool{}, touched: map[string]bool{}}
+	m := merger{
+		site: s, at: at, byMAC: map[site.MAC]place{}, byAddress: map[netip.Addr]place{}, ids: map[string]bool{}, touched: map[string]bool{}, ours: map[place]bool{},
+		proxies: proxies(sightings), seen: map[string]site.SeenThen{},
+	}
 	m.site.Devices = slices.Clone(s.Devices)
 	for i, d := range m.site.Devices {
 		m.site.Devices[i].Interfaces = slices.Clone(d.Interfaces)
 		m.index(i)
 	}
-	p := Proposal{Edits: m.factEdits(facts), Findings: []Finding{}}
+	p := Proposal{Edits: m.factEdits(facts), Findings: make([]Finding, len(sightings))}
 	// Sightings with a MAC come first: one without is then known by its address.
-	order := slices.Clone(sightings)
-	slices.SortStableFunc(order, func(a, b Sighting) int { return yes(b.MAC != "") - yes(a.MAC != "") })
-	for _, sg := range order {
-		p.Findings = append(p.Findings, m.see(sg))
+	for _, withMAC := range []bool{true, false} {
+		for i, sg := range sightings {
+			if (sg.MAC != "") == withMAC {
+				p.Findings[i] = m.see(sg)
+			}
+		}
 	}
-	slices.SortStableFunc(p.Findings, func(a, b Finding) int { return a.Sighting.Line - b.Sighting.Line })
 	for i := range m.site.Devices {
 		if d := m.site.Devices[i]; m.touched[d.ID] {
 			p.Edits = append(p.Edits, m.editsOf(d)...)
 		}
 	}
+	p.Edits = append(p.Edits, m.visitEdits()...)
 	return p
 }
 
-func yes(b bool) int {
-	if b {
-		return 1
+// live are the states in which a MAC address answers for an address now.
+var live = []string{"answered ARP", "arp", "reachable", "stale", "delay", "probe", "permanent"}
+
+// proxies finds the MAC addresses that answer for three addresses or more in one
+// source: an extender or a router in between, not one device that moved.
+func proxies(sightings []Sighting) map[site.MAC]bool {
+	type from struct {
+		source string
+		mac    site.MAC
 	}
-	return 0
+	count := map[from]map[netip.Addr]bool{}
+	out := map[site.MAC]bool{}
+	for _, sg := range sightings {
+		if sg.MAC == "" || !sg.Address.IsValid() || !slices.Contains(live, sg.State) {
+			continue
+		}
+		k := from{sg.Source, sg.MAC}
+		if count[k] == nil {
+			count[k] = map[netip.Addr]bool{}
+		}
+		if count[k][sg.Address] = true; len(count[k]) >= 3 {
+			out[sg.MAC] = true
+		}
+	}
+	return out
 }
 
 type place struct{ device, iface int }
@@ -121,6 +150,10 @@ type merger struct {
 	byAddress map[netip.Addr]place
 	ids       map[string]bool
 	touched   map[string]bool
+	ours      map[place]bool // whose evidence is a list of our own, not the site's
+	proxies   map[site.MAC]bool
+	seen      map[string]site.SeenThen // interfaces that were sighted, for the visit
+	order     []string                 // their ids, as they came
 }
 
 func (m *merger) index(i int) {
@@ -180,12 +213,26 @@ func (m *merger) see(sg Sighting) Finding {
 	case sg.Address.IsValid() && sg.Address == n.Gateway:
 		return left("%s is the router itself", sg.Address)
 	}
+	through := site.MAC("")
+	if at, known := m.byMAC[sg.MAC]; m.proxies[sg.MAC] && !(known && m.iface(at).Seen == sg.Address) {
+		through, sg.MAC = sg.MAC, ""
+	}
+	f := m.place(sg, n)
+	if through != "" {
+		f.Says += ": " + string(through) + " answers for it, as for others; its own MAC address does not come through"
+	}
+	return f
+}
+
+func (m *merger) iface(p place) *site.Interface { return &m.site.Devices[p.device].Interfaces[p.iface] }
+
+// place finds the interface that a sighting is of, and adds what it says.
+func (m *merger) place(sg Sighting, n site.Network) Finding {
 	at, known := m.byMAC[sg.MAC]
 	if sg.MAC == "" || !known {
 		var byAddress bool
 		if at, byAddress = m.byAddress[sg.Address]; byAddress {
-			held := m.site.Devices[at.device].Interfaces[at.iface]
-			known = sg.MAC == "" || held.MAC == ""
+			known = sg.MAC == "" || m.iface(at).MAC == ""
 		}
 	}
 	if !known {
@@ -202,14 +249,42 @@ func (m *merger) meet(sg Sighting, n site.Network) Finding {
 	}
 	taken := func(id string) bool { return m.ids[id] || m.ids[id+".0"] }
 	id := site.FreeID("d-"+stem, taken)
+	e := m.evidence(sg)
 	d := site.Device{ID: id, Name: Title(sg.Host), Interfaces: []site.Interface{{
-		ID: id + ".0", Network: n.ID, MAC: sg.MAC, Seen: sg.Address, Wants: "auto",
-		Evidence: []site.Evidence{m.evidence(sg)},
+		ID: id + ".0", Network: n.ID, MAC: sg.MAC, Wants: "auto", First: e.At, Evidence: []site.Evidence{e},
 	}}}
+	if sg.State == StateReserved {
+		d.Interfaces[0].Pin = reserved(sg)
+	} else {
+		d.Interfaces[0].Seen = sg.Address
+	}
+	d.Kind, d.Place = told(sg, site.TraitKind), told(sg, site.TraitPlace)
 	m.site.Devices = append(m.site.Devices, d)
-	m.index(len(m.site.Devices) - 1)
+	at := len(m.site.Devices) - 1
+	m.index(at)
 	m.touched[id] = true
-	return Finding{sg, IsNew, id, "new: " + label(d)}
+	m.visited(sg, place{at, 0})
+	says := "new: " + label(d)
+	if p := d.Interfaces[0].Pin; p != nil {
+		says += fmt.Sprintf(", reserved at %s", p.Address)
+	}
+	return Finding{sg, IsNew, id, says}
+}
+
+func reserved(sg Sighting) *site.Pin {
+	if !sg.Address.IsValid() {
+		return nil
+	}
+	return &site.Pin{Address: sg.Address, By: site.ByReservation}
+}
+
+func told(sg Sighting, name string) string {
+	for _, t := range sg.Traits {
+		if t.Name == name {
+			return t.Value
+		}
+	}
+	return ""
 }
 
 func label(d site.Device) string {
@@ -225,10 +300,25 @@ func (m *merger) learn(sg Sighting, at place) Finding {
 	n := &d.Interfaces[at.iface]
 	f := Finding{sg, IsKnown, d.ID, d.Label()}
 	says := func(what, format string, args ...any) {
-		f.What = what
+		if f.What != IsMoved {
+			f.What = what
+		}
 		f.Says += ": " + fmt.Sprintf(format, args...)
 	}
-	if sg.Address.IsValid() && n.Seen != sg.Address {
+	e := m.evidence(sg)
+	switch {
+	case sg.State == StateReserved:
+		switch {
+		case n.Pin == nil && sg.Address.IsValid():
+			n.Pin = reserved(sg)
+			says(IsMore, "the router reserves %s for it", sg.Address)
+		case n.Pin != nil && sg.Address.IsValid() && n.Pin.Address != sg.Address:
+			says(IsKnown, "the router reserves %s for it, the plan pins it at %s", sg.Address, n.Pin.Address)
+		}
+	case !sg.Address.IsValid() || n.Seen == sg.Address:
+	case older(n.Evidence, e):
+		says(IsKnown, "was at %s before, which is older than what is known", sg.Address)
+	default:
 		if n.Seen.IsValid() {
 			says(IsMoved, "was at %s, now at %s", n.Seen, sg.Address)
 		} else {
@@ -242,27 +332,177 @@ func (m *merger) learn(sg Sighting, at place) Finding {
 		n.MAC = sg.MAC
 		m.byMAC[sg.MAC] = at
 	}
-	if d.Name == "" && sg.Host != "" {
-		d.Name = Title(sg.Host)
+	if name := Title(sg.Host); d.Name == "" && name != "" {
+		d.Name = name
 		says(IsMore, "calls itself %s", d.Name)
 	}
-	n.Evidence = remember(n.Evidence, m.evidence(sg))
+	if v := told(sg, site.TraitKind); d.Kind == "" && v != "" {
+		d.Kind = v
+		says(IsMore, "kind %s", v)
+	}
+	if v := told(sg, site.TraitPlace); d.Place == "" && v != "" {
+		d.Place = v
+		says(IsMore, "place %s", v)
+	}
+	if n.First == "" && len(n.Evidence) == 0 {
+		n.First = e.At
+	}
+	n.Evidence = remember(n.Evidence, e, m.ours[at])
+	m.ours[at] = true
 	m.touched[d.ID] = true
+	m.visited(sg, at)
 	return f
 }
 
-func (m *merger) evidence(sg Sighting) site.Evidence {
-	return site.Evidence{Source: sg.Source, Line: sg.Line, At: m.at, Address: sg.Address, Host: sg.Host, State: sg.State}
+// older reports whether evidence of another address was taken before what is
+// known already: a lease file of last month says nothing of today.
+func older(list []site.Evidence, e site.Evidence) bool {
+	for _, o := range list {
+		if o.Address.IsValid() && o.Address != e.Address && o.At > e.At && o.State != StateReserved && e.At != "" {
+			return true
+		}
+	}
+	return false
 }
 
-// mostEvidence is how many pieces are kept for an interface, the newest.
-const mostEvidence = 12
+// visited notes for the visit what was sighted; a reservation is a promise, not
+// a sight.
+func (m *merger) visited(sg Sighting, at place) {
+	n := m.iface(at)
+	if sg.State == StateReserved || m.at == "" {
+		return
+	}
+	v, have := m.seen[n.ID]
+	if !have {
+		m.order = append(m.order, n.ID)
+	}
+	v.Interface, v.MAC, v.Address = n.ID, n.MAC, n.Seen
+	if sg.Host != "" {
+		v.Host = sg.Host
+	}
+	m.seen[n.ID] = v
+}
 
-// remember adds evidence in place of what the same source said before.
-func remember(list []site.Evidence, e site.Evidence) []site.Evidence {
-	kept := slices.DeleteFunc(slices.Clone(list), func(o site.Evidence) bool { return o.Source == e.Source && o.Host == e.Host })
+// day is the date of a time (RFC 3339).
+func day(at string) string { return at[:min(10, len(at))] }
+
+// visitEdits puts what was sighted into the visit of the day.
+func (m *merger) visitEdits() []site.Edit {
+	if m.at == "" || len(m.order) == 0 {
+		return nil
+	}
+	var out []site.Edit
+	v, going := m.site.Visit()
+	if !going || v.Until != "" || day(v.From) != day(m.at) {
+		if going && v.Until == "" {
+			out = append(out, site.Edit{Do: site.PutVisit, Visit: Finish(m.site, v)})
+		}
+		taken := func(id string) bool {
+			return slices.ContainsFunc(m.site.Visits, func(o site.Visit) bool { return o.ID == id })
+		}
+		v = site.Visit{ID: site.FreeID("v-"+day(m.at), taken), From: m.at}
+	}
+	v.Seen = slices.Clone(v.Seen)
+	for _, id := range m.order {
+		i := slices.IndexFunc(v.Seen, func(o site.SeenThen) bool { return o.Interface == id })
+		if i < 0 {
+			v.Seen = append(v.Seen, m.seen[id])
+			continue
+		}
+		now := m.seen[id]
+		if now.Host == "" {
+			now.Host = v.Seen[i].Host
+		}
+		v.Seen[i] = now
+	}
+	return append(out, site.Edit{Do: site.PutVisit, Visit: &v})
+}
+
+// Finish ends a visit at the last thing that was sighted on it.
+func Finish(s site.Site, v site.Visit) *site.Visit {
+	v.Until = v.From
+	for _, d := range s.Devices {
+		for _, n := range d.Interfaces {
+			for _, e := range n.Evidence {
+				if e.At > v.Until && day(e.At) == day(v.From) {
+					v.Until = e.At
+				}
+			}
+		}
+	}
+	return &v
+}
+
+func (m *merger) evidence(sg Sighting) site.Evidence {
+	at := sg.At
+	if at == "" {
+		at = m.at
+	}
+	return site.Evidence{Source: cut(sg.Source, 200), Line: sg.Line, At: at, Address: sg.Address, Host: cut(sg.Host, 200), State: cut(sg.State, 200), Until: sg.Until, Traits: sg.Traits}
+}
+
+// cut keeps at most n characters of a text.
+func cut(text string, n int) string {
+	if len(text) <= n {
+		return text
+	}
+	if r := []rune(text); len(r) > n {
+		return string(r[:n])
+	}
+	return text
+}
+
+// The most evidence that is kept for an interface, the newest, and the most
+// traits of one piece.
+const (
+	mostEvidence = 24
+	mostTraits   = 30
+)
+
+// same reports whether two pieces are the same source saying the same kind of
+// thing: the later one takes the place of the earlier.
+func same(o, e site.Evidence) bool {
+	return o.Source == e.Source && o.State == e.State && (o.Host == e.Host || o.Host == "" || e.Host == "")
+}
+
+// remember adds evidence in place of what the same source said before in the
+// same way; what was told on the same day is kept with it. A list that is ours
+// alone is changed where it stands.
+func remember(list []site.Evidence, e site.Evidence, ours bool) []site.Evidence {
+	if n := len(list) - 1; ours && n >= 0 && same(list[n], e) && !slices.ContainsFunc(list[:n], func(o site.Evidence) bool { return same(o, e) }) {
+		list[n] = with(e, list[n])
+		return list
+	}
+	kept := make([]site.Evidence, 0, len(list)+1)
+	for _, o := range list {
+		if same(o, e) {
+			e = with(e, o)
+		} else {
+			kept = append(kept, o)
+		}
+	}
 	kept = append(kept, e)
 	return kept[max(0, len(kept)-mostEvidence):]
+}
+
+// with keeps what an earlier piece of the same day told.
+func with(e, o site.Evidence) site.Evidence {
+	if day(o.At) != day(e.At) {
+		return e
+	}
+	if e.Host == "" {
+		e.Host = o.Host
+	}
+	if len(o.Traits) > 0 {
+		together := slices.Clone(o.Traits)
+		for _, t := range e.Traits {
+			if !slices.Contains(together, t) && len(together) < mostTraits {
+				together = append(together, t)
+			}
+		}
+		e.Traits = together
+	}
+	return e
 }
 
 // editsOf gives the edits that make a device as it has become.
@@ -274,10 +514,14 @@ func (m *merger) editsOf(d site.Device) []site.Edit {
 func (m *merger) factEdits(f Facts) []site.Edit {
 	out := []site.Edit{}
 	for i, n := range m.site.Networks {
+		servers, changed := serversOf(n, f, m.at)
+		n.Servers = servers
 		if !(f.Gateway.IsValid() && n.Subnet.Contains(f.Gateway)) && n.Subnet != f.Subnet {
+			if changed {
+				out = append(out, site.Edit{Do: site.PutNetwork, Network: &n})
+			}
 			continue
 		}
-		changed := false
 		if !n.Gateway.IsValid() && f.Gateway.IsValid() && n.Subnet.Contains(f.Gateway) {
 			n.Gateway, changed = f.Gateway, true
 		}
@@ -294,6 +538,23 @@ func (m *merger) factEdits(f Facts) []site.Edit {
 		}
 	}
 	return out
+}
+
+// serversOf puts in what is known of the DHCP servers of a network. Those that
+// answered when all were asked are all there are.
+func serversOf(n site.Network, f Facts, at string) (list []site.DHCPServer, changed bool) {
+	asked := slices.DeleteFunc(slices.Clone(f.Servers), func(v site.DHCPServer) bool { return !n.Subnet.Contains(v.Offers) && !n.Subnet.Contains(v.Address) })
+	if len(asked) > 0 {
+		return asked, !slices.Equal(asked, n.Servers)
+	}
+	list = n.Servers
+	for _, a := range f.DHCP {
+		if n.Subnet.Contains(a) && !slices.ContainsFunc(list, func(v site.DHCPServer) bool { return v.Address == a }) {
+			list = append(slices.Clip(list), site.DHCPServer{Address: a, Lease: f.Lease, At: at})
+			changed = true
+		}
+	}
+	return list, changed
 }
 
 // Title makes a name of a host name: its first label.
