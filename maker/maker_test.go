@@ -1,0 +1,82 @@
+package maker
+
+import (
+	"bytes"
+	"errors"
+	"strings"
+	"testing"
+
+	"vestpin/core/site"
+)
+
+const list = "Registry,Assignment,Organization Name,Organization Address\nMA-L,00005E,Larkbridge,\"1, High Street\"\nMA-L,10105E,IEEE Registration Authority,\nMA-M,10105E5,Ostrel  Vision,\nMA-S,10105E534,Brindle,\nMA-L,AAAAAA,Private,\n"
+
+func built(t testing.TB, text string) *Registry {
+	t.Helper()
+	var b bytes.Buffer
+	if _, err := Build(&b, strings.NewReader(text)); err != nil {
+		t.Fatal(err)
+	}
+	r, err := Read(&b)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return r
+}
+
+func TestTheLongestPrefixCounts(t *testing.T) {
+	r := built(t, list)
+	if r.Len() != 3 {
+		t.Errorf("%d prefixes", r.Len())
+	}
+	for mac, want := range map[site.MAC]string{
+		"00:00:5e:00:53:21": "Larkbridge", "10:10:5e:53:40:01": "Brindle", "10:10:5e:53:50:01": "Ostrel Vision", "10:10:5e:63:40:01": "",
+		"72:1e:8b:20:9a:04": "", "": "", "aa:aa:aa:00:00:01": "",
+	} {
+		if got := r.Find(mac); got != want {
+			t.Errorf("%s: got %q, want %q", mac, got, want)
+		}
+	}
+	own := []site.Maker{{Prefix: "00-00-5E", Name: "Tarn Kilnworks"}, {Prefix: "00:00:5e:00:53:2", Name: "Ostrel Vision"}}
+	for mac, want := range map[site.MAC]string{"00:00:5e:00:53:21": "Ostrel Vision", "00:00:5e:00:53:41": "Tarn Kilnworks", "10:10:5e:53:40:01": ""} {
+		if got := Own(own, mac); got != want {
+			t.Errorf("own, %s: got %q, want %q", mac, got, want)
+		}
+	}
+}
+
+func TestWhatIsNoList(t *testing.T) {
+	for _, text := range []string{"a,b\n1,2\n", "Registry,Assignment\nMA-L,00005G,x\n"} {
+		if _, err := Build(new(bytes.Buffer), strings.NewReader(text)); err == nil || !strings.Contains(err.Error(), "line") {
+			t.Errorf("%q: %v", text, err)
+		}
+	}
+	var b bytes.Buffer
+	if _, err := Build(&b, strings.NewReader(list)); err != nil {
+		t.Fatal(err)
+	}
+	for _, data := range [][]byte{nil, []byte("makers"), b.Bytes()[:b.Len()/2]} {
+		if _, err := Read(bytes.NewReader(data)); !errors.Is(err, ErrNotMakers) {
+			t.Errorf("%d bytes: %v", len(data), err)
+		}
+	}
+}
+
+func TestTheShippedRegistry(t *testing.T) {
+	if n := Shipped().Len(); n < 40_000 {
+		t.Errorf("%d prefixes", n)
+	}
+	if Shipped().Find("00:00:5e:00:53:21") == "" {
+		t.Error("the documentation block belongs to somebody")
+	}
+}
+
+func BenchmarkFind(b *testing.B) {
+	r := Shipped()
+	macs := []site.MAC{"00:00:5e:00:53:21", "70:b3:d5:f2:f0:01", "72:1e:8b:20:9a:04", "28:6f:b9:00:00:01"}
+	i := 0
+	for b.Loop() {
+		r.Find(macs[i&3])
+		i++
+	}
+}
