@@ -9,7 +9,7 @@ import (
 	"vestpin/core/site"
 )
 
-const list = "Registry,Assignment,Organization Name,Organization Address\nMA-L,00005E,Larkbridge,\"1, High Street\"\nMA-L,10105E,IEEE Registration Authority,\nMA-M,10105E5,Ostrel  Vision,\nMA-S,10105E534,Brindle,\nMA-L,AAAAAA,Private,\n"
+const csvList = "Registry,Assignment,Organization Name,Organization Address\nMA-L,00005E,Larkbridge,\"1, High Street\"\nMA-L,10105E,IEEE Registration Authority,\nMA-M,10105E5,Ostrel  Vision,\nMA-S,10105E534,Brindle,\nMA-L,AAAAAA,Private,\n"
 
 func built(t testing.TB, text string) *Registry {
 	t.Helper()
@@ -25,7 +25,7 @@ func built(t testing.TB, text string) *Registry {
 }
 
 func TestTheLongestPrefixCounts(t *testing.T) {
-	r := built(t, list)
+	r := built(t, csvList)
 	if r.Len() != 3 {
 		t.Errorf("%d prefixes", r.Len())
 	}
@@ -52,7 +52,7 @@ func TestWhatIsNoList(t *testing.T) {
 		}
 	}
 	var b bytes.Buffer
-	if _, err := Build(&b, strings.NewReader(list)); err != nil {
+	if _, err := Build(&b, strings.NewReader(csvList)); err != nil {
 		t.Fatal(err)
 	}
 	for _, data := range [][]byte{nil, []byte("makers"), b.Bytes()[:b.Len()/2]} {

@@ -9,7 +9,7 @@ import (
 	"vestpin/core/sighting"
 	"vestpin/core/site"
 	"vestpin/core/snag"
-	"vestpin/read"
+	"vestpin/maker"
 	"vestpin/store"
 	"vestpin/write"
 )
@@ -54,12 +54,30 @@ type Answer struct {
 	Targets []Target      `json:"targets"`
 	// Randomised are the interfaces whose MAC address is made up by the device.
 	Randomised []string `json:"randomised"`
-	Unmet      []string `json:"unmet" doc:"Services to be opened that nothing leads to yet"`
-	Files      []File   `json:"files"`
-	Undo       string   `json:"undo" doc:"What undo would take back; empty for nothing"`
-	Redo       string   `json:"redo"`
-	Done       int      `json:"done" doc:"Steps of the sheet that are done"`
-	AllSteps   int      `json:"allSteps"`
+	// Makers are who made the interfaces' devices, as far as that is known.
+	Makers      []MakerOf             `json:"makers"`
+	Guesses     []GuessOf             `json:"guesses" doc:"What kind devices seem to be, and why"`
+	Offers      []sighting.Offer      `json:"offers"`
+	Differences []sighting.Difference `json:"differences" doc:"What the last visit has other than the one before"`
+	Unmet       []string              `json:"unmet" doc:"Services to be opened that nothing leads to yet"`
+	Files       []File                `json:"files"`
+	Undo        string                `json:"undo" doc:"What undo would take back; empty for nothing"`
+	Redo        string                `json:"redo"`
+	Done        int                   `json:"done" doc:"Steps of the sheet that are done"`
+	AllSteps    int                   `json:"allSteps"`
+}
+
+// MakerOf is who made the device of an interface.
+type MakerOf struct {
+	Interface string `json:"interface"`
+	Name      string `json:"name"`
+	Own       bool   `json:"own" doc:"From the user's own list"`
+}
+
+// GuessOf is what a device seems to be.
+type GuessOf struct {
+	Device string `json:"device"`
+	sighting.Guess
 }
 
 // Way is how an interface would be pinned if nobody says otherwise.
@@ -75,7 +93,7 @@ type File struct {
 	For      string `json:"for"`
 }
 
-func answer(st store.Stored) Answer {
+func answer(st store.Stored, makers *maker.Registry) Answer {
 	v := site.NewView(st.Site)
 	a := Answer{
 		ID: st.ID, Version: st.Version, Site: st.Site, Snags: snag.Check(v), Sheet: sheet.Steps(v),
@@ -106,6 +124,7 @@ func answer(st store.Stored) Answer {
 			a.Randomised = append(a.Randomised, p.Interface.ID)
 		}
 	}
+	a.believe(v, makers)
 	for _, w := range v.Wishes() {
 		if !forwarding.Met(v, w) {
 			a.Unmet = append(a.Unmet, w.Service.ID)
@@ -115,6 +134,28 @@ func answer(st store.Stored) Answer {
 		a.Files = append(a.Files, File{t.Name, t.FileName, t.For})
 	}
 	return a
+}
+
+// believe puts in what the evidence tells of devices and visits.
+func (a *Answer) believe(v site.View, makers *maker.Registry) {
+	a.Makers, a.Guesses, a.Differences = []MakerOf{}, []GuessOf{}, []sighting.Difference{}
+	for _, p := range v.Interfaces() {
+		id, mac := p.Interface.ID, p.Interface.MAC
+		if name := maker.Own(v.Site.Makers, mac); name != "" {
+			a.Makers = append(a.Makers, MakerOf{id, name, true})
+		} else if name := makers.Find(mac); name != "" {
+			a.Makers = append(a.Makers, MakerOf{id, name, false})
+		}
+	}
+	for _, d := range v.Devices {
+		if g := sighting.Nature(d); g.Kind != "" {
+			a.Guesses = append(a.Guesses, GuessOf{d.ID, g})
+		}
+	}
+	a.Offers = sighting.Offers(v)
+	if n := len(v.Visits); n > 1 {
+		a.Differences = sighting.Compare(v, v.Visits[n-2], v.Visits[n-1])
+	}
 }
 
 func needPin(v site.View) []string {
@@ -144,15 +185,6 @@ func summary(st store.Stored) Summary {
 		}
 	}
 	return s
-}
-
-// Preview is what taking a text would do.
-type Preview struct {
-	Edits    []site.Edit        `json:"edits"`
-	Findings []sighting.Finding `json:"findings"`
-	Facts    sighting.Facts     `json:"facts"`
-	Unread   []read.Unread      `json:"unread" doc:"At most 200 of them"`
-	Missed   int                `json:"missed" doc:"How many lines were not understood"`
 }
 
 // Taken is an address that an interface cannot have, and why.

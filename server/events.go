@@ -10,10 +10,11 @@ import (
 	"github.com/gin-gonic/gin"
 )
 
-// news is that a site has a new version.
+// news is that a site has a new version, or how far its survey is.
 type news struct {
-	ID      string `json:"id"`
-	Version int    `json:"version"`
+	ID      string       `json:"id"`
+	Version int          `json:"version,omitempty"`
+	Survey  *SurveyState `json:"survey,omitempty"`
 }
 
 // hub tells all open windows of news. The zero hub is ready to use.

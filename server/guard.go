@@ -39,12 +39,16 @@ func guard(hosts []string) gin.HandlerFunc {
 			problem(c, http.StatusForbidden, "Changes are only taken from this program's own page.")
 			return
 		}
-		if c.Request.ContentLength > mostBody {
+		most := int64(mostBody)
+		if strings.HasSuffix(c.Request.URL.Path, evidencePath) {
+			most = mostEvidence
+		}
+		if c.Request.ContentLength > most {
 			h.Set("Connection", "close") // what follows on it is no request
-			problem(c, http.StatusRequestEntityTooLarge, fmt.Sprintf("The request is larger than %d MB.", mostBody>>20))
+			problem(c, http.StatusRequestEntityTooLarge, fmt.Sprintf("The request is larger than %d MB.", most>>20))
 			return
 		}
-		c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, mostBody)
+		c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, most)
 		c.Next()
 	}
 }

@@ -3,7 +3,6 @@ package server
 import (
 	"bytes"
 	"context"
-	"errors"
 	"fmt"
 	"net/http"
 	"reflect"
@@ -13,11 +12,9 @@ import (
 
 	"vestpin/core/forwarding"
 	"vestpin/core/sheet"
-	"vestpin/core/sighting"
 	"vestpin/core/site"
 	"vestpin/core/span"
 	"vestpin/core/suggest"
-	"vestpin/read"
 	"vestpin/store"
 	"vestpin/write"
 )
@@ -60,7 +57,13 @@ func (s *server) routes(api huma.API) {
 	huma.Register(api, whole(post("edit-site", "/api/sites/{id}/edits")), s.editSite)
 	huma.Register(api, whole(post("undo", "/api/sites/{id}/undo")), s.undo)
 	huma.Register(api, whole(post("redo", "/api/sites/{id}/redo")), s.redo)
-	huma.Register(api, post("read-text", "/api/sites/{id}/read"), s.readText)
+	huma.Register(api, huma.Operation{OperationID: "read-evidence", Method: http.MethodPost, Path: "/api/sites/{id}" + evidencePath, MaxBodyBytes: -1, BodyReadTimeout: -1}, s.readEvidence)
+	huma.Register(api, post("start-survey", "/api/sites/{id}/survey"), s.startSurvey)
+	huma.Register(api, get("get-survey", "/api/sites/{id}/survey"), s.getSurvey)
+	huma.Register(api, post("stop-survey", "/api/sites/{id}/survey/stop"), s.stopSurvey)
+	huma.Register(api, get("ask-free", "/api/sites/{id}/free"), s.askFree)
+	huma.Register(api, get("join-devices", "/api/sites/{id}/join"), s.joinDevices)
+	huma.Register(api, get("split-device", "/api/sites/{id}/split"), s.splitDevice)
 	huma.Register(api, get("suggest", "/api/sites/{id}/suggest"), s.suggest)
 	huma.Register(api, get("walk", "/api/sites/{id}/walk"), s.walk)
 	huma.Register(api, get("thread", "/api/sites/{id}/thread"), s.thread)
@@ -90,7 +93,7 @@ func (s *server) reply(st store.Stored, err error, changed bool) (*rawAnswer, er
 		return nil, refusal(err)
 	}
 	if changed {
-		s.hub.tell(news{st.ID, st.Version})
+		s.hub.tell(news{ID: st.ID, Version: st.Version})
 	}
 	return &rawAnswer{"application/json", body}, nil
 }
@@ -202,37 +205,6 @@ func (s *server) undo(_ context.Context, in *versioned) (*rawAnswer, error) {
 func (s *server) redo(_ context.Context, in *versioned) (*rawAnswer, error) {
 	st, err := s.store.Redo(in.ID, in.Body.Version, who)
 	return s.reply(st, err, true)
-}
-
-// mostUnread is how many lines that were not understood are sent.
-const mostUnread = 200
-
-func (s *server) readText(_ context.Context, in *struct {
-	SiteID
-	Body struct {
-		Source string `json:"source" doc:"A name for where the text comes from"`
-		Text   string `json:"text"`
-		At     string `json:"at" doc:"When, RFC 3339"`
-	}
-}) (*struct{ Body Preview }, error) {
-	st, err := s.store.Get(in.ID)
-	if err != nil {
-		return nil, refusal(err)
-	}
-	result, err := read.Text(in.Body.Source, "", []byte(in.Body.Text))
-	var long *read.TooLongError
-	switch {
-	case errors.As(err, &long):
-		return nil, huma.Error413RequestEntityTooLarge("Too much text: " + long.Error() + ".")
-	case errors.Is(err, read.ErrBinary):
-		return nil, huma.Error422UnprocessableEntity("Not understood: " + err.Error() + ".")
-	case err != nil:
-		return nil, refusal(err)
-	}
-	p := sighting.Merge(st.Site, result.Sightings, result.Facts, in.Body.At)
-	out := Preview{Edits: p.Edits, Findings: p.Findings, Facts: result.Facts, Unread: result.Unread, Missed: len(result.Unread)}
-	out.Unread = out.Unread[:min(len(out.Unread), mostUnread)]
-	return &struct{ Body Preview }{out}, nil
 }
 
 func (s *server) suggest(_ context.Context, in *struct {

@@ -23,7 +23,9 @@ import (
 
 	"vestpin/core/site"
 	"vestpin/core/span"
+	"vestpin/maker"
 	"vestpin/store"
+	"vestpin/wire"
 )
 
 //go:embed all:dist
@@ -33,13 +35,17 @@ var dist embed.FS
 type Options struct {
 	Hosts      []string // the names it answers for, with or without a port; none for any
 	Passphrase string   // demanded of everybody where it is not empty
+	// Network is what surveys of a site go over; absent, it is the network that
+	// this computer is attached to.
+	Network func(site string) wire.Network
+	Makers  *maker.Registry // who makes which MAC addresses; absent, the registry shipped
 }
 
 // Server is the handler of all requests.
 type Server struct {
 	http.Handler
 	API   huma.API
-	Close func() // ends the streams of events
+	Close func() // ends surveys, which keep what they found, and the streams of events
 }
 
 type server struct {
@@ -48,6 +54,9 @@ type server struct {
 	closing chan struct{}
 	mu      sync.Mutex
 	answers map[string]kept // the last answer of each site
+	runs    map[string]*run // the last survey of each site
+	network func(string) wire.Network
+	makers  *maker.Registry
 }
 
 type kept struct {
@@ -60,7 +69,10 @@ func New(st *store.Store, o Options) Server {
 	gin.SetMode(gin.ReleaseMode)
 	huma.DefaultArrayNullable = false
 	huma.NewError = plainProblem
-	s := &server{store: st, closing: make(chan struct{}), answers: map[string]kept{}}
+	s := &server{store: st, closing: make(chan struct{}), answers: map[string]kept{}, runs: map[string]*run{}, network: o.Network, makers: o.Makers}
+	if s.makers == nil {
+		s.makers = maker.Shipped()
+	}
 	r := gin.New()
 	r.Use(gin.CustomRecoveryWithWriter(io.Discard, func(c *gin.Context, err any) {
 		slog.Error("a request failed", "path", c.Request.URL.Path, "error", err)
@@ -73,7 +85,10 @@ func New(st *store.Store, o Options) Server {
 	s.routes(api)
 	r.GET("/api/events", s.events)
 	r.NoRoute(page())
-	return Server{r, api, sync.OnceFunc(func() { close(s.closing) })}
+	return Server{r, api, sync.OnceFunc(func() {
+		s.stopAll()
+		close(s.closing)
+	})}
 }
 
 // plainProblem makes problem details (RFC 9457) that do not send a whole body
@@ -180,7 +195,7 @@ func (s *server) answerOf(st store.Stored) ([]byte, error) {
 	var b bytes.Buffer
 	enc := json.NewEncoder(&b)
 	enc.SetEscapeHTML(false)
-	if err := enc.Encode(answer(st)); err != nil {
+	if err := enc.Encode(answer(st, s.makers)); err != nil {
 		return nil, err
 	}
 	s.answers[st.ID] = kept{st.Version, b.Bytes()}
@@ -193,6 +208,7 @@ func refusal(err error) error {
 	var bad *site.Refusal
 	var malformed *span.Malformed
 	var stale *store.StaleError
+	var refused *wire.RefusedError
 	switch {
 	case err == nil:
 		return nil
@@ -206,6 +222,10 @@ func refusal(err error) error {
 		return huma.Error422UnprocessableEntity(bad.Error(), &huma.ErrorDetail{Location: bad.Path, Message: "Want " + bad.Want + ".", Value: bad.Found})
 	case errors.As(err, &malformed):
 		return huma.Error422UnprocessableEntity(malformed.Error())
+	case errors.As(err, &refused):
+		return huma.Error422UnprocessableEntity(sentence(refused.Error()) + ".")
+	case errors.Is(err, wire.ErrNotKnown):
+		return huma.Error422UnprocessableEntity(sentence(err.Error()) + ".")
 	case errors.Is(err, store.ErrNoSite):
 		return huma.Error404NotFound("There is no such site; it may have been removed.")
 	case errors.Is(err, store.ErrNothing):
@@ -216,6 +236,9 @@ func refusal(err error) error {
 	slog.Error("a request failed", "error", err)
 	return huma.Error500InternalServerError("The program made a mistake. Nothing was changed.")
 }
+
+// sentence begins a text with a capital letter.
+func sentence(text string) string { return strings.ToUpper(text[:1]) + text[1:] }
 
 func touched(e store.Entry) []string {
 	out := []string{}

@@ -15,7 +15,9 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"vestpin/demo"
+	"vestpin/sim"
 	"vestpin/store"
+	"vestpin/wire"
 )
 
 // serve runs the server over the demo sites.
@@ -32,6 +34,15 @@ func serve(t testing.TB, o Options) *httptest.Server {
 	for _, d := range sites {
 		if _, err := st.Create(d.ID, d.Site); err != nil {
 			t.Fatal(err)
+		}
+	}
+	if o.Network == nil {
+		o.Network = func(id string) wire.Network {
+			w, err := demo.Network(id)
+			if err != nil || w == nil {
+				return &sim.World{}
+			}
+			return w
 		}
 	}
 	h := New(st, o)
@@ -90,9 +101,14 @@ func TestBadInputIsToldWhatAndWhere(t *testing.T) {
 		{"a gateway elsewhere", "POST", "/api/sites", `{"name":"x","subnet":"10.1.2.0/24","gateway":"10.9.9.9"}`, 422, "between 10.1.2.1 and 10.1.2.254"},
 		{"a range the wrong way", "POST", "/api/sites", `{"name":"x","subnet":"10.1.2.0/24","range":".20-.10"}`, 422, "did you mean"},
 		{"half a site file", "POST", "/api/sites/import", `{"format":"vestpin-site/1",`, 422, "the text ends in the middle"},
-		{"binary", "POST", "/api/sites/pottery/read", `{"source":"x","text":"\u0000\u0001\u0002","at":""}`, 422, "neither text nor"},
-		{"10 MB of noise", "POST", "/api/sites/pottery/read", `{"source":"x","at":"","text":"` + strings.Repeat("noise ", 10<<20/6) + `"}`, 200, "noise no..."},
-		{"40 MB of noise", "POST", "/api/sites/pottery/read", `{"source":"x","at":"","text":"` + strings.Repeat("noise ", 40<<20/6) + `"}`, 413, ""},
+		{"40 MB of edits", "POST", "/api/sites/pottery/edits", strings.Repeat("noise ", 40<<20/6), 413, ""},
+		{"evidence that is no form", "POST", "/api/sites/pottery/evidence", `{}`, 422, "multipart/form-data"},
+		{"a sweep of no network of the site", "POST", "/api/sites/flat/survey", `{"network":"outer"}`, 422, "only to 10.48.20.0/24"},
+		{"ports of an address elsewhere", "POST", "/api/sites/pottery/survey", `{"ports":"192.0.2.7"}`, 422, "none of this site's subnets"},
+		{"stop what does not go on", "POST", "/api/sites/pottery/survey/stop", ``, 404, "No survey"},
+		{"is an address elsewhere free", "GET", "/api/sites/pottery/free?address=192.0.2.7", ``, 422, "none of this site's subnets"},
+		{"split what is one", "GET", "/api/sites/pottery/split?interface=rec.0", ``, 422, "only interface"},
+		{"join with itself", "GET", "/api/sites/pottery/join?into=rec&from=rec", ``, 404, "two devices"},
 		{"port 0", "GET", "/api/sites/pottery/walk?port=0&protocol=tcp", ``, 422, "query.port"},
 		{"an unknown file", "GET", "/api/sites/pottery/files/tape", ``, 422, "dnsmasq, hosts"},
 		{"an unknown interface", "GET", "/api/sites/pottery/room?interface=none&by=device", ``, 404, "no such interface"},
@@ -233,17 +249,16 @@ func bareHandler(body []byte) http.Handler {
 // The read interface proposes edits that the edit interface takes as they are.
 func TestProposedEditsAreTaken(t *testing.T) {
 	u := serve(t, Options{}).URL
-	text, _ := json.Marshal(strings.Repeat("10.48.16.77 dev eth0 lladdr 00:00:5e:00:53:77 STALE\nnothing\n", 150))
-	_, body := send(t, "POST", u+"/api/sites/pottery/read", `{"source":"x","at":"2026-11-23T09:00:00Z","text":`+string(text)+`}`)
+	_, body := evidence(t, u, "pottery", file{"x", strings.Repeat("10.48.16.77 dev eth0 lladdr 00:00:5e:00:53:77 STALE\nnothing\n", 150)})
 	var p struct {
 		Edits  []json.RawMessage
 		Unread []struct{ Text string }
 		Missed int
 	}
-	if err := json.Unmarshal([]byte(body), &p); err != nil || p.Missed != 150 || len(p.Unread) != 150 || len(p.Edits) != 1 {
+	if err := json.Unmarshal([]byte(body), &p); err != nil || p.Missed != 150 || len(p.Unread) != 150 || len(p.Edits) != 2 {
 		t.Fatalf("%v, %d missed, %d edits", err, p.Missed, len(p.Edits))
 	}
-	status, after := send(t, "POST", u+"/api/sites/pottery/edits", `{"version":1,"edits":[`+string(p.Edits[0])+`]}`)
+	status, after := send(t, "POST", u+"/api/sites/pottery/edits", `{"version":1,"edits":[`+string(p.Edits[0])+`,`+string(p.Edits[1])+`]}`)
 	if status != 200 || !strings.Contains(after, "00:00:5e:00:53:77") {
 		t.Errorf("%d %.300s", status, after)
 	}

@@ -87,6 +87,9 @@ var _ wire.Network = (*World)(nil)
 
 // Links is the one attachment of the laptop.
 func (w *World) Links() ([]wire.Link, error) {
+	if !w.Own.IsValid() {
+		return nil, nil
+	}
 	return []wire.Link{{Name: "made-up", MAC: w.MAC, Own: w.Own, Gateway: w.Gateway, DNS: []netip.Addr{w.Gateway}}}, nil
 }
 

@@ -96,16 +96,7 @@ const (
 // where those are not permitted, through the system's table. Errors are those of
 // Survey.
 func Free(ctx context.Context, n Network, a netip.Addr, own []netip.Prefix) (Freedom, error) {
-	if !a.Is4() {
-		return Freedom{}, &RefusedError{netip.Prefix{}, "want an IPv4 address"}
-	}
-	var l Link
-	err := error(&RefusedError{netip.PrefixFrom(a, 32), "it is in none of this site's subnets"})
-	for _, p := range own {
-		if p.Contains(a) {
-			l, err = Find(n, Plan{Subnet: p.Masked(), Large: true}, own)
-		}
-	}
+	l, err := neighbour(n, a, own)
 	if err != nil {
 		return Freedom{}, err
 	}

@@ -126,11 +126,7 @@ func (s *survey) port(ctx context.Context, a netip.Addr, p Port) []site.Trait {
 // AllPorts looks at every TCP port of one device, which the user has to ask for
 // by its name, and reports those that answer. Errors are those of Survey.
 func AllPorts(ctx context.Context, n Network, a netip.Addr, own []netip.Prefix, report func(Event)) error {
-	i := slices.IndexFunc(own, func(p netip.Prefix) bool { return p.Contains(a) })
-	if i < 0 {
-		return &RefusedError{netip.PrefixFrom(a, a.BitLen()), "it is in none of this site's subnets"}
-	}
-	l, err := Find(n, Plan{Subnet: own[i].Masked(), Large: true}, own)
+	l, err := neighbour(n, a, own)
 	if err != nil {
 		return err
 	}

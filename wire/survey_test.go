@@ -181,7 +181,9 @@ func TestRudeDevices(t *testing.T) {
 	begin := time.Now()
 	h := survey(t, w, wire.Plan{Subnet: lan})
 	for _, port := range []string{"80/tcp", "443/tcp", "22/tcp", "554/tcp"} {
-		if !slices.ContainsFunc(h.sightings, func(s sighting.Sighting) bool { return slices.Contains(s.Traits, site.Trait{Name: "port", Value: port}) }) {
+		if !slices.ContainsFunc(h.sightings, func(s sighting.Sighting) bool {
+			return slices.Contains(s.Traits, site.Trait{Name: "port", Value: port})
+		}) {
 			t.Errorf("%s answers, but was not told", port)
 		}
 	}

@@ -153,6 +153,23 @@ func Find(n Network, p Plan, own []netip.Prefix) (Link, error) {
 	return refuse("this computer is not attached to it, only to %s", strings.Join(have, ", "))
 }
 
+// neighbour gives the link on which an address of the site is reached directly.
+// The error is a *RefusedError.
+func neighbour(n Network, a netip.Addr, own []netip.Prefix) (Link, error) {
+	for _, p := range own {
+		if p.Contains(a) {
+			return Find(n, Plan{Subnet: p.Masked(), Large: true}, own)
+		}
+	}
+	return Link{}, &RefusedError{netip.PrefixFrom(a, a.BitLen()), "it is in none of this site's subnets"}
+}
+
+// Reachable says why an address cannot be asked, nil if it can.
+func Reachable(n Network, a netip.Addr, own []netip.Prefix) error {
+	_, err := neighbour(n, a, own)
+	return err
+}
+
 // survey is one going on.
 type survey struct {
 	net    Network
@@ -217,7 +234,9 @@ func (s *survey) sight(sg sighting.Sighting) {
 	s.report(Event{Sighting: &sg})
 }
 
-func (s *survey) note(format string, args ...any) { s.report(Event{Note: fmt.Sprintf(format, args...)}) }
+func (s *survey) note(format string, args ...any) {
+	s.report(Event{Note: fmt.Sprintf(format, args...)})
+}
 
 func (s *survey) progress(doing string, done, of int, left time.Duration) {
 	s.report(Event{Progress: &Progress{doing, done, of, len(s.found), int(left.Milliseconds())}})

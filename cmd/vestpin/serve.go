@@ -16,7 +16,9 @@ import (
 
 	"vestpin/demo"
 	"vestpin/server"
+	"vestpin/sim"
 	"vestpin/store"
+	"vestpin/wire"
 )
 
 // passphraseVariable is where the passphrase is looked for: a flag would show in
@@ -40,7 +42,7 @@ func serveCommand() *cobra.Command {
 				return err
 			}
 			defer st.Close()
-			return run(st, addr)
+			return run(st, addr, nil)
 		},
 	}
 	c.Flags().StringVar(&addr, "addr", "127.0.0.1:8417", "the address to listen on")
@@ -72,11 +74,21 @@ func demoCommand() *cobra.Command {
 					return err
 				}
 			}
-			return run(st, addr)
+			return run(st, addr, demoNetwork)
 		},
 	}
 	c.Flags().StringVar(&addr, "addr", "127.0.0.1:8417", "the address to listen on")
 	return c
+}
+
+// demoNetwork is the made-up network of a demo site. A site made by hand in the
+// demo has one with nobody on it: the demo sends nothing anywhere.
+func demoNetwork(id string) wire.Network {
+	w, err := demo.Network(id)
+	if err != nil || w == nil {
+		return &sim.World{}
+	}
+	return w
 }
 
 // dataDir is where the user's data is kept: XDG_DATA_HOME or ~/.local/share on
@@ -93,9 +105,13 @@ func dataDir() (string, error) {
 }
 
 // run serves until SIGINT or SIGTERM, and then lets requests end.
-func run(st *store.Store, addr string) error {
+func run(st *store.Store, addr string, network func(string) wire.Network) error {
 	o, err := options(addr)
 	if err != nil {
+		return err
+	}
+	o.Network = network
+	if o.Makers, err = registry(); err != nil {
 		return err
 	}
 	listener, err := net.Listen("tcp", addr)

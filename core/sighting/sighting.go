@@ -89,7 +89,7 @@ type Proposal struct {
 func Merge(s site.Site, sightings []Sighting, facts Facts, at string) Proposal {
 	m := merger{
 		site: s, at: at, byMAC: map[site.MAC]place{}, byAddress: map[netip.Addr]place{}, ids: map[string]bool{}, touched: map[string]bool{}, ours: map[place]bool{},
-		proxies: proxies(sightings), seen: map[string]site.SeenThen{},
+		proxies: proxies(sightings), began: at, seen: map[string]site.SeenThen{},
 	}
 	m.site.Devices = slices.Clone(s.Devices)
 	for i, d := range m.site.Devices {
@@ -154,6 +154,7 @@ type merger struct {
 	proxies   map[site.MAC]bool
 	seen      map[string]site.SeenThen // interfaces that were sighted, for the visit
 	order     []string                 // their ids, as they came
+	began     string                   // the first time of the day at which something was sighted
 }
 
 func (m *merger) index(i int) {
@@ -372,6 +373,9 @@ func (m *merger) visited(sg Sighting, at place) {
 	if sg.State == StateReserved || m.at == "" {
 		return
 	}
+	if sg.At != "" && sg.At < m.began && day(sg.At) == day(m.at) {
+		m.began = sg.At
+	}
 	v, have := m.seen[n.ID]
 	if !have {
 		m.order = append(m.order, n.ID)
@@ -400,7 +404,7 @@ func (m *merger) visitEdits() []site.Edit {
 		taken := func(id string) bool {
 			return slices.ContainsFunc(m.site.Visits, func(o site.Visit) bool { return o.ID == id })
 		}
-		v = site.Visit{ID: site.FreeID("v-"+day(m.at), taken), From: m.at}
+		v = site.Visit{ID: site.FreeID("v-"+day(m.at), taken), From: m.began}
 	}
 	v.Seen = slices.Clone(v.Seen)
 	for _, id := range m.order {

@@ -1,0 +1,193 @@
+package server
+
+import (
+	"bufio"
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"io"
+	"mime/multipart"
+	"net/http"
+	"strings"
+	"testing"
+	"time"
+
+	"vestpin/core/site"
+)
+
+type file struct{ name, data string }
+
+// evidence sends files as the page does.
+func evidence(t testing.TB, u, id string, files ...file) (int, string) {
+	t.Helper()
+	var b bytes.Buffer
+	form := multipart.NewWriter(&b)
+	for _, f := range files {
+		w, err := form.CreateFormFile("file", f.name)
+		if err != nil {
+			t.Fatal(err)
+		}
+		io.WriteString(w, f.data)
+	}
+	form.Close()
+	resp, err := http.Post(u+"/api/sites/"+id+"/evidence?at=2026-11-23T09:00:00Z", form.FormDataContentType(), &b)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer resp.Body.Close()
+	data, err := io.ReadAll(resp.Body)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return resp.StatusCode, string(data)
+}
+
+func TestSeveralFilesAtOnce(t *testing.T) {
+	u := serve(t, Options{}).URL
+	status, body := evidence(t, u, "pottery",
+		file{"leases", "1795431600 00:00:5e:00:53:21 10.48.16.112 rec *\n"},
+		file{"own.txt", "2: eth0: <BROADCAST,UP> mtu 1500\n    inet 10.48.16.160/24 brd 10.48.16.255 scope global eth0\ndefault via 10.48.16.1 dev eth0\n"},
+		file{"page.html", "<html><body><table><tr><td>shed</td><td>00:00:5e:00:53:99</td><td>10.48.16.141</td></tr></table></body></html>"})
+	var p Preview
+	if err := json.Unmarshal([]byte(body), &p); err != nil || status != 200 {
+		t.Fatalf("%d %v %.300s", status, err, body)
+	}
+	if len(p.Sources) != 3 || p.Counts["new"] != 1 || p.Counts["moved"] != 1 || p.Facts.Own.String() != "10.48.16.160" || p.Findings[1].Sighting.Source != "page.html" {
+		t.Errorf("got %+v", p)
+	}
+	for name, c := range map[string]struct {
+		files  []file
+		status int
+		says   string
+	}{
+		"a picture":     {[]file{{"leases", "x"}, {"photo.png", "\x89PNG\r\n\x1a\n\x00\x00\x00\x01"}}, 422, "photo.png: this is neither text"},
+		"no files":      {nil, 422, "no file"},
+		"a broken book": {[]file{{"list.xlsx", "PK\x03\x04rubbish"}}, 422, "list.xlsx"},
+	} {
+		if status, body := evidence(t, u, "pottery", c.files...); status != c.status || !strings.Contains(body, c.says) {
+			t.Errorf("%s: %d %.300s", name, status, body)
+		}
+	}
+}
+
+// A lease file of a million lines is read and shown in part.
+func TestAMillionLeases(t *testing.T) {
+	if testing.Short() {
+		t.Skip("long")
+	}
+	u := serve(t, Options{}).URL
+	var b strings.Builder
+	for i := range 1_000_000 {
+		n := i % 150
+		fmt.Fprintf(&b, "1795431600 00:00:5e:00:54:%02x 10.48.16.%d host-%d *\n", n, n+20, n)
+	}
+	begin := time.Now()
+	status, body := evidence(t, u, "pottery", file{"leases", b.String()})
+	var p Preview
+	if err := json.Unmarshal([]byte(body), &p); err != nil || status != 200 || len(p.Findings) != mostFindings || p.Counts["new"] == 0 || len(body) > 2<<20 {
+		t.Fatalf("%d %v: %d findings, %d bytes", status, err, len(p.Findings), len(body))
+	}
+	t.Logf("%v", time.Since(begin))
+}
+
+type surveyed struct {
+	Version int
+	Site    site.Site
+	Offers  []struct{ Kind, Old, New string }
+	Snags   []struct{ Code string }
+	Undo    string
+}
+
+func get(t testing.TB, u string, into any) {
+	t.Helper()
+	if status, body := send(t, "GET", u, ""); status != 200 || json.Unmarshal([]byte(body), into) != nil {
+		t.Fatalf("%s: %d %.300s", u, status, body)
+	}
+}
+
+// A survey tells how far it is, shows devices as they answer, becomes one change
+// of the site when it ends, and that change can be taken back.
+func TestSurveyFromStartToUndo(t *testing.T) {
+	u := serve(t, Options{}).URL
+	events, err := http.Get(u + "/api/events")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer events.Body.Close()
+	at := u + "/api/sites/pottery/survey"
+	if status, body := send(t, "POST", at, `{}`); status != 200 || !strings.Contains(body, "10.48.16.0/24") {
+		t.Fatalf("%d %s", status, body)
+	}
+	if status, body := send(t, "POST", at, `{}`); status != 409 {
+		t.Errorf("a second survey at once: %d %s", status, body)
+	}
+	var live Live
+	phases, devices := map[string]bool{}, 0
+	lines := bufio.NewScanner(events.Body)
+	for lines.Scan() {
+		var n news
+		data, ok := strings.CutPrefix(lines.Text(), "data: ")
+		if !ok || json.Unmarshal([]byte(data), &n) != nil || n.Survey == nil {
+			continue
+		}
+		phases[n.Survey.Doing] = true
+		if n.Survey.Running && devices < 5 {
+			get(t, at, &live)
+			devices = max(devices, len(live.Devices))
+		}
+		if !n.Survey.Running {
+			live.State = *n.Survey
+			break
+		}
+	}
+	if live.State.Running || live.State.Failed || !strings.Contains(live.State.Says, "new") || devices < 5 || len(phases) < 3 {
+		t.Fatalf("%+v after %v with %d devices", live.State, phases, devices)
+	}
+	var after surveyed
+	get(t, u+"/api/sites/pottery", &after)
+	kinds := map[string]string{}
+	for _, o := range after.Offers {
+		kinds[o.Kind] = o.Old
+	}
+	if after.Version != 2 || len(after.Site.Visits) != 2 || kinds["swapped"] != "decoder" || kinds["rejoined"] != "visitor2" {
+		t.Errorf("version %d, %d visits, offers %+v", after.Version, len(after.Site.Visits), after.Offers)
+	}
+	codes := map[string]int{}
+	for _, s := range after.Snags {
+		codes[s.Code]++
+	}
+	if codes["stranger"] != 2 || codes["swapped?"] != 1 {
+		t.Errorf("snags %v", codes)
+	}
+	if status, _ := send(t, "POST", u+"/api/sites/pottery/undo", `{"version":2}`); status != 200 {
+		t.Errorf("undo: %d", status)
+	}
+	var back surveyed
+	get(t, u+"/api/sites/pottery", &back)
+	if len(back.Site.Visits) != 1 || len(back.Offers) != 0 {
+		t.Errorf("not taken back: %d visits, offers %+v", len(back.Site.Visits), back.Offers)
+	}
+}
+
+func TestStoppedSurveyKeepsWhatItFound(t *testing.T) {
+	u := serve(t, Options{}).URL
+	at := u + "/api/sites/flat/survey"
+	if status, body := send(t, "POST", at, `{}`); status != 200 {
+		t.Fatal(body)
+	}
+	for range 100 {
+		var live Live
+		if get(t, at, &live); len(live.Devices) >= 3 {
+			break
+		}
+		time.Sleep(30 * time.Millisecond)
+	}
+	_, body := send(t, "POST", at+"/stop", "")
+	if !strings.Contains(body, "Stopped. What was found is kept: ") || strings.Contains(body, `"running":true`) {
+		t.Errorf("got %s", body)
+	}
+	var after surveyed
+	if get(t, u+"/api/sites/flat", &after); after.Version != 2 || len(after.Site.Visits) != 1 || len(after.Site.Visits[0].Seen) < 3 {
+		t.Errorf("version %d, visits %+v", after.Version, after.Site.Visits)
+	}
+}
