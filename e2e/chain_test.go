@@ -158,7 +158,7 @@ func TestFromAnEmptySiteToTheSheetByKeyboardAlone(t *testing.T) {
 		Sees("1 sighting"), TabTo("Take 1 new device"), Keys(kb.Enter), Sees("1 found, 1 unnamed"),
 		// Name it in its row.
 		chromedp.Evaluate[chromedp.Void]("document.activeElement.blur()"), Keys(kb.ArrowDown), Wait(`document.querySelector("[aria-selected=true]")`), Keys(kb.Enter),
-		Wait(`document.activeElement.matches("[data-device] input")`), Keys("Recorder"), Keys(kb.Enter), Sees("1 found"), Wait(`!document.body.innerText.includes("unnamed")`),
+		Wait(`document.activeElement.matches("[data-device] input[type=text]")`), Keys("Recorder"), Keys(kb.Enter), Sees("1 found"), Wait(`!document.body.innerText.includes("unnamed")`),
 		// A service, opened.
 		Keys(kb.Escape), Keys("3"), Sees("No services yet"), TabTo("Add a service"), Keys(kb.Enter), Wait(`document.activeElement.matches("dialog select")`), Keys(kb.Tab), Keys("web page"), Keys(kb.Enter),
 		Sees("0 of 1 open"),

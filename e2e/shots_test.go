@@ -29,7 +29,11 @@ var shots = []shot{
 		Press("Suggest"), Press("Take 3 pins"), Sees("3 of 3 pinned"), Press("Ports"), Press("Suggest ports"), Press("Take 4 changes"), Sees("2 of 3 open"),
 	}},
 	{"place", "/s/pottery/place", 1280, 800, false, nil},
+	{"survey-sketch", "/s/pottery/survey?pick=device:kilncam", 1280, 800, false, []Step{Press("Sketch"), Sees("kiln room")}},
 	{"place-dark", "/s/pottery/place?pick=device:yard", 1024, 800, true, nil},
+	{"survey-sweep", "/s/pottery/survey", 1280, 800, false, []Step{Press("Sweep the LAN"), Wait(`document.querySelectorAll("[data-live=new]").length > 0`), Sees("asking names")}},
+	{"survey-visit", "/s/pottery/survey?pick=device:decoder", 1280, 800, false, []Step{Wait(`document.querySelector("[data-sweep=ended]")`), Sees("swapped")}},
+	{"survey-compare", "/s/pottery/survey", 1280, 800, true, []Step{Press("7 differences"), Sees("Not seen this time")}},
 }
 
 func paste() Step {

@@ -126,13 +126,13 @@ func TestDarkIsRememberedAndUndoOutlivesTheProgram(t *testing.T) {
 	p, ctx := start(t, args...), open(t)
 	do(t, ctx, chromedp.Navigate(p.URL), Sees("No site yet"), Press("Light or dark"), Wait(`document.documentElement.classList.contains("dark")`), chromedp.Reload(), Wait(`document.documentElement.classList.contains("dark")`),
 		Press("New site"), Fill("Name", "Tidemill Dairy"), Fill("Subnet", "10.48.16.0/24"), Fill("Gateway", ".1"), Press("Make the site"), Sees("Nothing found yet"),
-		Press("Add by hand"), Fill("Name", "Churn"), Keys(kb.Enter), Wait(`document.querySelector("[data-device] input").value === "Churn"`))
+		Press("Add by hand"), Fill("Name", "Churn"), Keys(kb.Enter), Wait(`document.querySelector("[data-device] input[type=text]").value === "Churn"`))
 	if err := p.Stop(); err != nil {
 		t.Errorf("the program ended with %v", err)
 	}
 	p = start(t, args...)
-	do(t, ctx, chromedp.Navigate(p.URL+"/s/tidemill-dairy/survey"), Wait(`document.querySelector("[data-device] input")?.value === "Churn"`), Press("Undo"), Sees("Taken back: name Churn."), Press("Undo"), Sees("Nothing found yet"), Press("Redo"), Press("Redo"),
-		Wait(`document.querySelector("[data-device] input")?.value === "Churn"`))
+	do(t, ctx, chromedp.Navigate(p.URL+"/s/tidemill-dairy/survey"), Wait(`document.querySelector("[data-device] input[type=text]")?.value === "Churn"`), Press("Undo"), Sees("Taken back: name Churn."), Press("Undo"), Sees("Nothing found yet"), Press("Redo"), Press("Redo"),
+		Wait(`document.querySelector("[data-device] input[type=text]")?.value === "Churn"`))
 }
 
 // The server goes away in the middle of the work: the page says so, and goes on

@@ -1,6 +1,7 @@
 package server
 
 import (
+	"strings"
 	"time"
 
 	"vestpin/core/addressing"
@@ -9,8 +10,10 @@ import (
 	"vestpin/core/sighting"
 	"vestpin/core/site"
 	"vestpin/core/snag"
+	"vestpin/core/span"
 	"vestpin/maker"
 	"vestpin/store"
+	"vestpin/wire"
 	"vestpin/write"
 )
 
@@ -57,6 +60,7 @@ type Answer struct {
 	// Makers are who made the interfaces' devices, as far as that is known.
 	Makers      []MakerOf             `json:"makers"`
 	Guesses     []GuessOf             `json:"guesses" doc:"What kind devices seem to be, and why"`
+	Answers     []AnswersOn           `json:"answersOn" doc:"The ports at which interfaces answered"`
 	Offers      []sighting.Offer      `json:"offers"`
 	Differences []sighting.Difference `json:"differences" doc:"What the last visit has other than the one before"`
 	Unmet       []string              `json:"unmet" doc:"Services to be opened that nothing leads to yet"`
@@ -72,6 +76,16 @@ type MakerOf struct {
 	Interface string `json:"interface"`
 	Name      string `json:"name"`
 	Own       bool   `json:"own" doc:"From the user's own list"`
+}
+
+// AnswersOn is a port at which an interface answered. Service is the one that is
+// entered for it, empty for none.
+type AnswersOn struct {
+	Interface string `json:"interface"`
+	Port      string `json:"port"`
+	Protocol  string `json:"protocol" enum:"tcp,udp"`
+	Name      string `json:"name" doc:"What mostly answers there"`
+	Service   string `json:"service,omitempty"`
 }
 
 // GuessOf is what a device seems to be.
@@ -152,10 +166,42 @@ func (a *Answer) believe(v site.View, makers *maker.Registry) {
 			a.Guesses = append(a.Guesses, GuessOf{d.ID, g})
 		}
 	}
-	a.Offers = sighting.Offers(v)
+	a.Offers, a.Answers = sighting.Offers(v), answersOn(v)
 	if n := len(v.Visits); n > 1 {
 		a.Differences = sighting.Compare(v, v.Visits[n-2], v.Visits[n-1])
 	}
+}
+
+func answersOn(v site.View) []AnswersOn {
+	out := []AnswersOn{}
+	for _, p := range v.Interfaces() {
+		seen := map[string]bool{}
+		for _, e := range p.Interface.Evidence {
+			for _, t := range e.Traits {
+				port, protocol, ok := strings.Cut(t.Value, "/")
+				if t.Name != site.TraitPort || !ok || seen[t.Value] {
+					continue
+				}
+				seen[t.Value] = true
+				out = append(out, AnswersOn{p.Interface.ID, port, protocol, wire.NameOf(port), serviceAt(p, port, protocol)})
+			}
+		}
+	}
+	return out
+}
+
+// serviceAt is the id of the service that is entered for a port.
+func serviceAt(p site.Placed, port, protocol string) string {
+	n, err := span.ParsePorts(port)
+	if err != nil {
+		return ""
+	}
+	for _, s := range p.Device.Services {
+		if s.Interface == p.Interface.ID && s.Protocol.Covers(site.Protocol(protocol)) && s.Ports.Set().Overlap(n.Set()).Len() > 0 {
+			return s.ID
+		}
+	}
+	return ""
 }
 
 func needPin(v site.View) []string {

@@ -10,6 +10,7 @@ import (
 	"net"
 	"net/netip"
 	"slices"
+	"strconv"
 	"strings"
 	"sync"
 	"time"
@@ -45,6 +46,17 @@ var Ports = []Port{
 	{80, "web page", hearHTTP}, {443, "web page (TLS)", hearTLS}, {22, "SSH", hearFirst}, {554, "video (RTSP)", hearRTSP},
 	{8080, "web page", hearHTTP}, {8443, "web page (TLS)", hearTLS}, {5060, "calls (SIP)", hearSIP}, {5900, "screen (RFB)", hearFirst},
 	{3389, "remote desktop (RDP)", hearRDP}, {21, "files (FTP)", hearFirst}, {1883, "messages (MQTT)", hearMQTT}, {631, "printing (IPP)", hearHTTP},
+}
+
+// NameOf is what mostly answers at a TCP port, "service" for one that is not in
+// the table.
+func NameOf(port string) string {
+	for _, p := range Ports {
+		if port == strconv.Itoa(int(p.Number)) {
+			return p.Name
+		}
+	}
+	return "service"
 }
 
 // services asks each device what answers at the well-known ports.

@@ -295,6 +295,7 @@ func Compare(v site.View, a, b site.Visit) []Difference {
 			i := slices.IndexFunc(gone, func(o site.SeenThen) bool { return o.Address.IsValid() && o.Address == n.Address && o.MAC != n.MAC })
 			if i >= 0 {
 				add("swapped", n.Interface, "%s is at %s, where %s was", n.MAC, n.Address, label(gone[i]))
+				gone = slices.Delete(gone, i, i+1)
 			} else {
 				add("new", n.Interface, "%s at %s", label(n), n.Address)
 			}

@@ -25,6 +25,15 @@ export type Group = Filled<Schemas["Group"]>;
 export type Step = Filled<Schemas["Step"]>;
 export type Summary = Schemas["Summary"];
 export type Preview = Filled<Schemas["Preview"]>;
+export type Evidence = Filled<Schemas["Evidence"]>;
+export type Visit = Filled<Schemas["Visit"]>;
+export type Maker = Schemas["Maker"];
+export type Offer = Filled<Schemas["Offer"]>;
+export type Guess = Filled<Schemas["GuessOf"]>;
+export type Difference = Schemas["Difference"];
+export type SurveyState = Filled<Schemas["SurveyState"]>;
+export type Live = { state: SurveyState; devices: Device[]; new: string[] };
+export type Freedom = Schemas["Freedom"];
 export type Suggestion = Filled<Schemas["SuggestResponse"]>;
 export type Fate = Filled<Schemas["Fate"]>;
 export type Taken = Schemas["Taken"];
@@ -34,13 +43,15 @@ export type By = "reservation" | "device" | "both";
 export type Protocol = "tcp" | "udp" | "both";
 
 const lists: Record<string, string[]> = {
-  site: ["networks", "routers", "devices", "forwards", "done"],
-  networks: ["dns", "ranges", "bands", "keepFree"],
+  site: ["networks", "routers", "devices", "forwards", "done", "visits", "makers"],
+  networks: ["dns", "ranges", "bands", "keepFree", "dhcpServers"],
   bands: ["kinds"],
   routers: ["ownPorts"],
   form: ["protocols"],
   devices: ["interfaces", "services"],
   interfaces: ["evidence"],
+  evidence: ["traits"],
+  visits: ["seen"],
   services: ["canSetTo"],
   open: ["from"],
   forwards: ["from"],
@@ -57,6 +68,11 @@ function fill(key: string, thing: unknown): unknown {
   for (const name of lists[key] ?? []) out[name] ??= [];
   if (key === "routers") out.form = fill("form", out.form ?? {});
   return out;
+}
+
+/** fillLive makes every list of a survey present. */
+export function fillLive(live: Schemas["Live"]): Live {
+  return { ...live, devices: fill("devices", live.devices) } as Live;
 }
 
 /** fillAnswer makes every list of a site present. The answer's own state of the routers is left alone. */

@@ -3,7 +3,8 @@ import { useEffect } from "react";
 import { useParams } from "react-router";
 import { useNotice } from "../parts/notice";
 import { api, must, Refused, sayWhy } from "./client";
-import { type Answer, type By, type Edit, fillAnswer, type Suggestion } from "./model";
+import { type Answer, type By, type Edit, fillAnswer, type Suggestion, type SurveyState } from "./model";
+import { hearSurvey } from "./survey";
 import { touches } from "./touches";
 
 export const siteKey = (id: string) => ["site", id];
@@ -172,7 +173,12 @@ export function useNews() {
   useEffect(() => {
     let source: EventSource | undefined;
     const hear = (event: MessageEvent<string>) => {
-      const { id, version } = JSON.parse(event.data) as { id: string; version: number };
+      const {
+        id,
+        version = 0,
+        survey,
+      } = JSON.parse(event.data) as { id: string; version?: number; survey?: SurveyState };
+      if (survey) return hearSurvey(client, id, survey);
       if (version > versionOf(client, id)) client.invalidateQueries({ queryKey: siteKey(id) });
       client.invalidateQueries({ queryKey: ["sites"] });
     };

@@ -96,6 +96,9 @@ export function ownerOf(pick: string | undefined, site: Site): Device | undefine
 
 export const plural = (n: number, one: string, many = `${one}s`) => `${n} ${n === 1 ? one : many}`;
 
+/** sentence begins a text with a capital letter. */
+export const sentence = (text: string) => text.charAt(0).toUpperCase() + text.slice(1);
+
 /** clock shows the time of a moment today, and its day otherwise. */
 export function clock(at: string): string {
   const d = new Date(at);

@@ -12,6 +12,8 @@ const keys: [string[], string][] = [
   [["←", "→"], "Move the picked pin to the next free address"],
   [["0", "…", "9"], "Type the last number of the picked device's address"],
   [["↑", "↓"], "Pick the row above or below"],
+  [["X"], "Choose the picked device, to change several at once"],
+  [["W"], "Sweep the network, or stop the sweep"],
   [["Space"], "Tick the step at hand"],
   [["Ctrl", "Z"], "Undo; with Shift, redo"],
   [["Esc"], "Let go of what is picked, close a dialog"],

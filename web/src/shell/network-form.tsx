@@ -67,7 +67,12 @@ export function NetworkForm({ network, onClose }: { network: Network; onClose: (
         }),
       );
       await edit.mutateAsync({
-        edits: [{ do: "put-network", network: { ...understood, id: network.id, name: t.name } }],
+        edits: [
+          {
+            do: "put-network",
+            network: { ...understood, id: network.id, name: t.name, dhcpServers: network.dhcpServers },
+          },
+        ],
         says: "The network is changed.",
       });
       onClose();

@@ -2,9 +2,10 @@ import { chakra } from "@chakra-ui/react";
 import { useEffect, useRef } from "react";
 import type { Device, Interface } from "../api/model";
 import { useEdit, useSite } from "../api/site";
-import { Button, Field, Input, Mono, Muted, Pairs, Row, Section, Select, Stack } from "../parts";
+import { Button, Field, Input, Row, Select, Stack } from "../parts";
 import { usePick } from "../parts/pick";
-import { bare, clock, label } from "../parts/words";
+import { bare, label } from "../parts/words";
+import { AnswersOn, Belief, Doubts, Seems, SplitButton } from "./belief";
 
 /** Kept saves a text when it is left or Enter is pressed, and puts it back on Escape. */
 function Kept({ value, onKeep, ...rest }: { value: string; onKeep: (v: string) => void } & Record<string, unknown>) {
@@ -36,13 +37,6 @@ export function DeviceCard({ device }: { device: Device }) {
   }, [isNew]);
   const describe = (fields: { name?: string; kind?: string; place?: string; rank?: number }) =>
     edit.mutate({ edits: [{ do: "describe", id: device.id, ...fields }] });
-  const kinds = [
-    ...new Set(site.devices.map((d) => d.kind).concat(site.networks.flatMap((n) => n.bands.flatMap((b) => b.kinds)))),
-  ]
-    .filter(Boolean)
-    .sort();
-  const places = [...new Set(site.devices.map((d) => d.place))].filter(Boolean).sort();
-  const evidence = device.interfaces.flatMap((i) => i.evidence);
   const remove = () => {
     setPick(undefined);
     edit.mutate({ edits: [{ do: "remove-device", id: device.id }], says: `${label(device)} is removed.` });
@@ -67,6 +61,8 @@ export function DeviceCard({ device }: { device: Device }) {
       <chakra.h2 fontSize="head" fontWeight={700} overflowWrap="anywhere">
         {label(device)}
       </chakra.h2>
+      <Doubts device={device} />
+      <Seems device={device} />
       <Stack ref={name} gap="8px">
         <Field label="Name">
           {(p) => <Kept {...p} value={device.name ?? ""} onKeep={(v) => describe({ name: v })} />}
@@ -79,16 +75,6 @@ export function DeviceCard({ device }: { device: Device }) {
             {(p) => <Kept {...p} list="places" value={device.place ?? ""} onKeep={(v) => describe({ place: v })} />}
           </Field>
         </Row>
-        <datalist id="kinds">
-          {kinds.map((k) => (
-            <option key={k} value={k} />
-          ))}
-        </datalist>
-        <datalist id="places">
-          {places.map((k) => (
-            <option key={k} value={k} />
-          ))}
-        </datalist>
         <Field label="Who comes first where room is short">
           {(p) => (
             <Select {...p} value={device.rank ?? 0} onChange={(e) => describe({ rank: Number(e.target.value) })}>
@@ -105,35 +91,8 @@ export function DeviceCard({ device }: { device: Device }) {
       {device.interfaces.map((i) => (
         <InterfaceCard key={i.id} device={device} iface={i} />
       ))}
-      <Section title="Why we believe it">
-        {evidence.length === 0 ? (
-          <Muted fontSize="small">Added by hand: nothing has been seen of it yet.</Muted>
-        ) : (
-          <Pairs
-            rows={evidence.map((e) => [
-              e.source,
-              <span key={e.source}>
-                {e.host && <b>{e.host} </b>}
-                <Mono>{e.address}</Mono> {e.state}
-                <Muted>
-                  {e.line ? ` · line ${e.line}` : ""}
-                  {e.at ? ` · ${clock(e.at)}` : ""}
-                </Muted>
-              </span>,
-            ])}
-          />
-        )}
-      </Section>
-      {device.services.length > 0 && (
-        <Section title="It answers on">
-          <Pairs
-            rows={device.services.map((s) => [
-              s.name || "service",
-              <Mono key={s.id}>{`${s.ports} ${s.protocol}`}</Mono>,
-            ])}
-          />
-        </Section>
-      )}
+      <AnswersOn device={device} />
+      <Belief device={device} />
       <Row flexWrap="wrap">
         <Button size="small" onClick={addInterface}>
           Add an interface
@@ -210,14 +169,17 @@ function InterfaceCard({ device, iface }: { device: Device; iface: Interface }) 
         </Field>
       )}
       {several && (
-        <Button
-          variant="mend"
-          onClick={() =>
-            edit.mutate({ edits: [{ do: "remove-interface", id: iface.id }], says: "The interface is removed." })
-          }
-        >
-          Remove this interface
-        </Button>
+        <Row gap="14px">
+          <SplitButton iface={iface.id} />
+          <Button
+            variant="mend"
+            onClick={() =>
+              edit.mutate({ edits: [{ do: "remove-interface", id: iface.id }], says: "The interface is removed." })
+            }
+          >
+            Remove this interface
+          </Button>
+        </Row>
       )}
     </Stack>
   );

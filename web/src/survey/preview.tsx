@@ -1,13 +1,11 @@
 import { chakra } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, must, sayWhy } from "../api/client";
-import type { Preview } from "../api/model";
+import { sayWhy } from "../api/client";
 import { useEdit, useSite } from "../api/site";
+import { readEvidence } from "../api/survey";
 import { Button, Mono, Row, Tag } from "../parts";
 import { plural } from "../parts/words";
-
-export type Paste = { source: string; text: string };
 
 const words = {
   new: { word: "new", tone: "moss" },
@@ -19,24 +17,25 @@ const words = {
 
 const most = 200;
 
-/** PreviewPanel shows line by line what a text says before it is taken. */
-export function PreviewPanel({ paste, onClose }: { paste: Paste; onClose: () => void }) {
+const hours = (seconds: number) =>
+  seconds % 3600 === 0 ? plural(seconds / 3600, "hour") : plural(Math.round(seconds / 60), "minute");
+
+/** PreviewPanel shows line by line what files and texts say before they are taken. */
+export function PreviewPanel({ files, onClose }: { files: File[]; onClose: () => void }) {
   const site = useSite();
   const edit = useEdit();
   const [at] = useState(() => new Date().toISOString());
+  const source = files.length === 1 ? (files[0]?.name ?? "") : plural(files.length, "file");
   const { data, error, isPending } = useQuery({
-    queryKey: ["read", site.id, site.version, at, paste.source],
+    queryKey: ["read", site.id, site.version, at, ...files.map((f) => f.name)],
     gcTime: 0,
     retry: false,
-    queryFn: async ({ signal }) =>
-      must(
-        await api.POST("/api/sites/{id}/read", { params: { path: { id: site.id } }, body: { ...paste, at }, signal }),
-      ) as unknown as Preview,
+    queryFn: ({ signal }) => readEvidence(site.id, files, at, signal),
   });
   if (isPending)
     return (
       <Row role="status">
-        Reading {paste.source}…
+        Reading {source}…
         <Button size="small" onClick={onClose}>
           Stop
         </Button>
@@ -58,21 +57,25 @@ export function PreviewPanel({ paste, onClose }: { paste: Paste; onClose: () => 
         </Button>
       </chakra.div>
     );
-  const count = (what: string) => data.findings.filter((f) => f.what === what).length;
+  const count = (what: string) => data.counts[what] ?? 0;
+  const all = Object.values(data.counts).reduce((n, of) => n + of, 0);
+  const several = files.length > 1;
   const fresh = count("new");
   const facts = [
     data.facts.subnet && `subnet ${data.facts.subnet}`,
     data.facts.own && `this laptop is ${data.facts.own}`,
     data.facts.gateway && `gateway ${data.facts.gateway}`,
     data.facts.dns?.length && `DNS ${data.facts.dns.join(", ")}`,
+    data.facts.dhcp?.length && `DHCP server ${data.facts.dhcp.join(", ")}`,
+    data.facts.lease && `leases for ${hours(data.facts.lease)}`,
     data.facts.ranges?.length && `DHCP range ${data.facts.ranges.map((r) => `${r.from}–${r.to}`).join(", ")}`,
   ].filter(Boolean);
   const take = () =>
     edit.mutate(
       {
         edits: data.edits as never,
-        title: `take in ${paste.source}`,
-        says: `Taken in: ${plural(fresh, "new device")} from ${paste.source}.`,
+        title: `take in ${source}`,
+        says: `Taken in: ${plural(fresh, "new device")} from ${source}.`,
       },
       { onSuccess: onClose },
     );
@@ -80,8 +83,8 @@ export function PreviewPanel({ paste, onClose }: { paste: Paste; onClose: () => 
     <chakra.section aria-label="What was understood" display="flex" flexDirection="column" gap="10px">
       <Row flexWrap="wrap">
         <chakra.p flex="1 1 240px">
-          <b>{plural(data.findings.length, "sighting")}</b> in {paste.source}: {fresh} new, {count("moved")} moved,{" "}
-          {count("more")} tell more, {count("known")} known
+          <b>{plural(all, "sighting")}</b> in {source}: {fresh} new, {count("moved")} moved, {count("more")} tell more,{" "}
+          {count("known")} known
           {data.missed > 0 && <chakra.span color="madder">, {plural(data.missed, "line")} not understood</chakra.span>}.
         </chakra.p>
         <Button onClick={onClose}>Leave it</Button>
@@ -102,7 +105,7 @@ export function PreviewPanel({ paste, onClose }: { paste: Paste; onClose: () => 
         <chakra.table fontSize="small">
           <thead>
             <chakra.tr color="muted" borderBottom="1px solid" borderColor="hair">
-              {["Line", "MAC", "Address", "Name there", "Comes to"].map((h) => (
+              {[...(several ? ["Source"] : []), "Line", "MAC", "Address", "Name there", "Comes to"].map((h) => (
                 <chakra.th key={h} px="8px" py="5px">
                   {h}
                 </chakra.th>
@@ -115,6 +118,11 @@ export function PreviewPanel({ paste, onClose }: { paste: Paste; onClose: () => 
               return (
                 // biome-ignore lint/suspicious/noArrayIndexKey: a line may be sighted twice; the list never changes
                 <chakra.tr key={i} borderBottom="1px solid" borderColor="hair" data-finding={f.what}>
+                  {several && (
+                    <chakra.td px="8px" color="muted" maxW="120px" overflow="hidden" textOverflow="ellipsis">
+                      {f.sighting.source}
+                    </chakra.td>
+                  )}
                   <chakra.td px="8px" py="4px" color="muted">
                     {f.sighting.line}
                   </chakra.td>
@@ -135,9 +143,9 @@ export function PreviewPanel({ paste, onClose }: { paste: Paste; onClose: () => 
             })}
           </tbody>
         </chakra.table>
-        {data.findings.length > most && (
+        {all > most && (
           <chakra.p p="8px" color="muted">
-            and {data.findings.length - most} more
+            and {all - most} more
           </chakra.p>
         )}
       </chakra.div>
@@ -148,8 +156,11 @@ export function PreviewPanel({ paste, onClose }: { paste: Paste; onClose: () => 
           </chakra.summary>
           <chakra.ul fontFamily="mono" fontSize="small" mt="4px">
             {data.unread.map((u) => (
-              <chakra.li key={u.line} overflowWrap="anywhere" py="2px">
-                <chakra.span color="muted">{u.line}: </chakra.span>
+              <chakra.li key={`${u.source} ${u.line}`} overflowWrap="anywhere" py="2px">
+                <chakra.span color="muted">
+                  {several && `${u.source}, `}
+                  {u.line}:{" "}
+                </chakra.span>
                 {u.text}
               </chakra.li>
             ))}

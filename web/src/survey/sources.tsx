@@ -1,37 +1,57 @@
 import { chakra } from "@chakra-ui/react";
-import type { Device } from "../api/model";
+import type { Device, Evidence } from "../api/model";
 
-const sourcesOf = (devices: Device[]) => [
-  ...new Set(devices.flatMap((d) => d.interfaces.flatMap((i) => i.evidence.map((e) => e.source)))),
-];
+/** The ways in which a device can have been seen, each with its letter. */
+const ways = {
+  S: "sweep",
+  L: "leases",
+  N: "name",
+  C: "capture",
+  P: "pasted",
+} as const;
+type Way = keyof typeof ways;
 
-/** Letter is the mark of a source. */
-function Letter({ source }: { source: string }) {
+const named = ["mdns", "llmnr", "netbios", "ssdp", "reverse DNS", "ws-discovery", "snmp", "description"];
+const packets = ["arp", "asked", "requested", "granted"];
+
+function wayOf(e: Evidence): Way {
+  const state = e.state ?? "";
+  if (named.includes(state)) return "N";
+  if (e.source === "sweep" || e.source === "port sweep") return "S";
+  if (state === "lease" || state === "reservation") return "L";
+  return packets.includes(state) && /\.p?cap/i.test(e.source) ? "C" : "P";
+}
+
+const waysOf = (devices: Device[]) => {
+  const seen = new Set(devices.flatMap((d) => d.interfaces.flatMap((i) => i.evidence.map(wayOf))));
+  return (Object.keys(ways) as Way[]).filter((w) => seen.has(w));
+};
+
+function Letter({ way }: { way: Way }) {
   return (
     <chakra.abbr
-      title={source}
+      title={ways[way]}
       fontFamily="mono"
       fontSize="label"
-      textTransform="uppercase"
       textDecoration="none"
-      bg="body"
+      bg={way === "S" ? "chalkSoft" : "body"}
       color="ink"
       borderRadius="3px"
       px="4px"
     >
-      {source.trim().charAt(0) || "?"}
+      {way}
     </chakra.abbr>
   );
 }
 
-/** Sources marks by a letter which sources have seen a device. */
+/** Sources marks by letters in which ways a device was seen. */
 export function Sources({ device }: { device: Device }) {
-  const sources = sourcesOf([device]);
-  if (sources.length === 0) return <chakra.span color="muted">by hand</chakra.span>;
+  const seen = waysOf([device]);
+  if (seen.length === 0) return <chakra.span color="muted">by hand</chakra.span>;
   return (
-    <chakra.span display="flex" gap="4px">
-      {sources.slice(0, 4).map((s) => (
-        <Letter key={s} source={s} />
+    <chakra.span display="flex" gap="3px">
+      {seen.map((w) => (
+        <Letter key={w} way={w} />
       ))}
     </chakra.span>
   );
@@ -39,16 +59,14 @@ export function Sources({ device }: { device: Device }) {
 
 /** SourceLegend tells what the letters stand for. */
 export function SourceLegend({ devices }: { devices: Device[] }) {
-  const sources = sourcesOf(devices);
-  if (sources.length === 0) return null;
+  const seen = waysOf(devices);
+  if (seen.length === 0) return null;
   return (
-    <chakra.ul display="flex" flexWrap="wrap" gap="2px 10px" fontSize="label" color="muted" aria-label="Sources">
-      {sources.slice(0, 6).map((s) => (
-        <chakra.li key={s} display="flex" gap="4px" alignItems="center">
-          <Letter source={s} />
-          <chakra.span maxW="140px" overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap">
-            {s}
-          </chakra.span>
+    <chakra.ul display="flex" flexWrap="wrap" gap="2px 10px" fontSize="label" color="muted" aria-label="Seen by">
+      {seen.map((w) => (
+        <chakra.li key={w} display="flex" gap="4px" alignItems="center">
+          <Letter way={w} />
+          {ways[w]}
         </chakra.li>
       ))}
     </chakra.ul>

@@ -1,218 +1,221 @@
-import { chakra } from "@chakra-ui/react";
-import { useEffect, useMemo, useRef, useState } from "react";
+import { useEffect, useMemo, useState } from "react";
 import { useEdit, useSite } from "../api/site";
-import { Button, Empty, Filters, Key, Row, ViewHead } from "../parts";
+import { useSurvey, useSweep } from "../api/survey";
+import { Button, Empty, Filters, Key, Row, Select, ViewHead } from "../parts";
+import { useKeys } from "../parts/keys";
 import { usePick } from "../parts/pick";
-import { ownerOf, plural } from "../parts/words";
+import { ownerOf } from "../parts/words";
 import { Desk } from "../shell/desk";
+import { BulkBar } from "./bulk";
 import { DeviceCard } from "./device-card";
-import { type Paste, PreviewPanel } from "./preview";
+import { EvidenceBox, pasted } from "./evidence-box";
+import { MakersForm } from "./makers-form";
+import { Offers } from "./offers";
+import { PreviewPanel } from "./preview";
+import { type Choice, chosen, count, type Order, rowsOf, sorted } from "./rows";
+import { Sketch } from "./sketch";
 import { SourceLegend } from "./sources";
 import { DeviceTable } from "./table";
-
-type Show = "all" | "unnamed" | "needs" | "loose";
+import { VisitLine } from "./visit-line";
 
 /** SurveyView finds out what is there: evidence in, devices out. */
 export function SurveyView() {
-  const site = useSite();
-  const edit = useEdit();
-  const [pick, setPick] = usePick();
-  const [show, setShow] = useState<Show>("all");
-  const [paste, setPaste] = useState<Paste>();
-  const picked = ownerOf(pick, site.site);
-  const lists = useMemo(() => {
-    const all = site.site.devices;
-    const needs = new Set(site.needPin);
-    return {
-      all,
-      unnamed: all.filter((d) => !d.name),
-      needs: all.filter((d) => d.interfaces.some((i) => needs.has(i.id))),
-      loose: all.filter((d) => d.interfaces.some((i) => !i.pin)),
-    };
-  }, [site]);
+  const answer = useSite();
+  const { site } = answer;
+  const survey = useSurvey();
+  const { start, stop } = useSweep();
+  const [pick] = usePick();
+  const [files, setFiles] = useState<File[]>();
+  const [as, setAs] = useState<"list" | "sketch">("list");
+  const [makers, setMakers] = useState(false);
+  const addByHand = useAddByHand();
+  const running = survey?.state.running ?? false;
+  const rows = useMemo(() => rowsOf(answer, survey), [answer, survey]);
+  const picked = ownerOf(pick, site);
+  const sweep = () => (running ? stop.mutate() : start.mutate({}));
+  useKeys({ w: sweep });
   useEffect(() => {
     const onPaste = (e: ClipboardEvent) => {
+      const sent = [...(e.clipboardData?.files ?? [])];
       const text = e.clipboardData?.getData("text/plain");
       if (
-        !text ||
+        (!text && sent.length === 0) ||
         (e.target instanceof HTMLElement && ["INPUT", "TEXTAREA"].includes(e.target.tagName)) ||
         document.querySelector("dialog[open]")
       )
         return;
       e.preventDefault();
-      setPaste({ source: "pasted text", text });
+      setFiles(sent.length > 0 ? sent : [pasted(text ?? "")]);
     };
     window.addEventListener("paste", onPaste);
     return () => window.removeEventListener("paste", onPaste);
   }, []);
-  const addByHand = () => {
-    const taken = new Set(site.site.devices.flatMap((d) => [d.id, ...d.interfaces.map((i) => i.id)]));
-    let n = site.site.devices.length + 1;
+  return (
+    <Desk inspector={picked && <DeviceCard device={picked} key={picked.id} />}>
+      <ViewHead title="Survey" hint={<VisitLine />}>
+        <Button onClick={() => setAs(as === "list" ? "sketch" : "list")}>{as === "list" ? "Sketch" : "List"}</Button>
+        <Button onClick={() => setMakers(true)}>Makers</Button>
+        <Button onClick={addByHand} disabled={site.networks.length === 0}>
+          Add by hand
+        </Button>
+        {!running && (
+          <Button variant="lead" onClick={sweep} disabled={start.isPending || site.networks.length === 0}>
+            Sweep the LAN
+          </Button>
+        )}
+      </ViewHead>
+      <EvidenceBox onTake={setFiles} />
+      <Words />
+      {files ? (
+        <PreviewPanel files={files} onClose={() => setFiles(undefined)} />
+      ) : rows.length === 0 ? (
+        <Empty title="Nothing found yet">
+          Press <Key>W</Key> to sweep the network, copy the device list from the router's page and press <Key>Ctrl</Key>{" "}
+          <Key>V</Key> here, drop a lease file, or add a device by hand.
+        </Empty>
+      ) : as === "sketch" ? (
+        <Sketch />
+      ) : (
+        <DeviceList rows={rows} />
+      )}
+      {makers && <MakersForm onClose={() => setMakers(false)} />}
+    </Desk>
+  );
+}
+
+/** useAddByHand enters a device of which nothing is known, and picks it. */
+function useAddByHand() {
+  const { site } = useSite();
+  const edit = useEdit();
+  const [, setPick] = usePick();
+  return () => {
+    const taken = new Set(site.devices.flatMap((d) => [d.id, ...d.interfaces.map((i) => i.id)]));
+    let n = site.devices.length + 1;
     while (taken.has(`d-${n}`)) n++;
     const id = `d-${n}`;
-    const network = site.site.networks[0]?.id;
-    if (!network) return;
+    const network = site.networks[0]?.id;
+    if (!network || edit.isPending) return;
     edit.mutate(
       {
         edits: [{ do: "put-device", device: { id, interfaces: [{ id: `${id}.0`, network }] } }],
         title: "add a device by hand",
       },
-      {
-        onSuccess: () => {
-          setShow("all");
-          setPick(`device:${id}`);
-        },
-      },
+      { onSuccess: () => setPick(`device:${id}`) },
     );
   };
+}
+
+/** Words are the kinds and places that the fields of this view offer. */
+function Words() {
+  const { site } = useSite();
+  const kinds = new Set(
+    site.devices.map((d) => d.kind).concat(site.networks.flatMap((n) => n.bands.flatMap((b) => b.kinds))),
+  );
+  const places = new Set(site.devices.map((d) => d.place));
+  const lists = { kinds, places };
+  return Object.entries(lists).map(([id, words]) => (
+    <datalist key={id} id={id}>
+      {[...words]
+        .filter(Boolean)
+        .sort()
+        .map((w) => (
+          <option key={w} value={w} />
+        ))}
+    </datalist>
+  ));
+}
+
+/** DeviceList is the table with what chooses and orders its rows. */
+function DeviceList({ rows }: { rows: ReturnType<typeof rowsOf> }) {
+  const [choice, setChoice] = useState<Choice>({ show: "all", kind: "", place: "" });
+  const [order, setOrder] = useState<Order>();
+  const [marked, setMarked] = useState(new Set<string>());
+  const shown = useMemo(() => sorted(chosen(rows, choice), order), [rows, choice, order]);
+  const markedDevices = rows.filter((r) => marked.has(r.device.id)).map((r) => r.device);
+  const words = (of: (r: (typeof rows)[number]) => string | undefined) =>
+    [...new Set(rows.map((r) => of(r) || "none"))].sort();
+  const set = (part: Partial<Choice>) => setChoice({ ...choice, ...part });
+  const mark = (ids: string[], on: boolean) => {
+    const next = new Set(marked);
+    for (const id of ids) on ? next.add(id) : next.delete(id);
+    setMarked(next);
+  };
   return (
-    <Desk inspector={picked && <DeviceCard device={picked} key={picked.id} />}>
-      <ViewHead
-        title="Survey"
-        hint={`${plural(site.site.devices.length, "device")}${lists.unnamed.length ? `, ${lists.unnamed.length} without a name` : ""}`}
-      >
-        <Button onClick={addByHand} disabled={edit.isPending || site.site.networks.length === 0}>
-          Add by hand
-        </Button>
-      </ViewHead>
-      <DropBox onTake={setPaste} />
-      {paste ? (
-        <PreviewPanel paste={paste} onClose={() => setPaste(undefined)} />
-      ) : site.site.devices.length === 0 ? (
-        <Empty title="Nothing found yet">
-          Copy the device list from the router's page and press <Key>Ctrl</Key> <Key>V</Key> here, drop a lease file, or
-          add a device by hand.
+    <>
+      <Offers />
+      <Row flexWrap="wrap">
+        <Filters
+          value={choice.show}
+          onChange={(show) => set({ show })}
+          options={[
+            { id: "all", label: "Everything", count: rows.length },
+            { id: "unnamed", label: "No name", count: count(rows, "unnamed") },
+            { id: "new", label: "New", count: count(rows, "new") },
+            { id: "moved", label: "Moved or swapped", count: count(rows, "moved") },
+            { id: "gone", label: "Gone", count: count(rows, "gone") },
+            { id: "needs", label: "Needs a pin", count: count(rows, "needs") },
+          ]}
+        />
+        <Narrow
+          label="Kind"
+          value={choice.kind}
+          words={words((r) => r.device.kind)}
+          onChange={(kind) => set({ kind })}
+        />
+        <Narrow
+          label="Place"
+          value={choice.place}
+          words={words((r) => r.device.place)}
+          onChange={(place) => set({ place })}
+        />
+      </Row>
+      {markedDevices.length > 0 && <BulkBar devices={markedDevices} onClear={() => setMarked(new Set())} />}
+      {shown.length === 0 ? (
+        <Empty title="None of these">
+          <Button variant="mend" onClick={() => setChoice({ show: "all", kind: "", place: "" })}>
+            Show everything
+          </Button>
         </Empty>
       ) : (
         <>
-          <Row justifyContent="space-between" flexWrap="wrap">
-            <Filters
-              value={show}
-              onChange={setShow}
-              options={[
-                { id: "all", label: "Everything", count: lists.all.length },
-                { id: "unnamed", label: "No name", count: lists.unnamed.length },
-                { id: "needs", label: "Needs a pin", count: lists.needs.length },
-                { id: "loose", label: "Loose", count: lists.loose.length },
-              ]}
-            />
-            <SourceLegend devices={site.site.devices} />
-          </Row>
-          {lists[show].length === 0 ? (
-            <Empty title="None of these">Everything else is under “Everything”.</Empty>
-          ) : (
-            <DeviceTable devices={lists[show]} />
-          )}
+          <DeviceTable rows={shown} order={order} onOrder={setOrder} marked={marked} onMark={mark} />
+          <SourceLegend devices={rows.map((r) => r.device)} />
         </>
       )}
-    </Desk>
-  );
-}
-
-/** DropBox takes files, and text by hand for those who cannot paste. */
-function DropBox({ onTake }: { onTake: (p: Paste) => void }) {
-  const [over, setOver] = useState(false);
-  const [text, setText] = useState<string>();
-  const take = async (files: FileList | null) => {
-    const file = files?.[0];
-    if (file) onTake({ source: file.name, text: await readText(file) });
-  };
-  return (
-    <chakra.section
-      aria-label="Take in evidence"
-      border="2px dashed"
-      borderColor={over ? "chalk" : "tapeEdge"}
-      bg="card"
-      borderRadius="8px"
-      px="14px"
-      py="10px"
-      onDragOver={(e) => {
-        e.preventDefault();
-        setOver(true);
-      }}
-      onDragLeave={() => setOver(false)}
-      onDrop={(e) => {
-        e.preventDefault();
-        setOver(false);
-        take(e.dataTransfer.files);
-      }}
-    >
-      <chakra.div display="flex" alignItems="center" gap="14px" flexWrap="wrap">
-        <chakra.div flex="1 1 220px">
-          <chakra.p fontWeight={700}>Paste anything here, or drop a file</chakra.p>
-          <chakra.p fontSize="small" color="muted">
-            a router page's table, leases, ip neigh, arp -a, ip addr, ipconfig
-          </chakra.p>
-        </chakra.div>
-        <Button
-          size="small"
-          onClick={() => setText(text === undefined ? "" : undefined)}
-          aria-expanded={text !== undefined}
-        >
-          Type or paste text
-        </Button>
-        <FileButton onFiles={take} />
-      </chakra.div>
-      {text !== undefined && (
-        <chakra.form
-          mt="8px"
-          onSubmit={(e) => {
-            e.preventDefault();
-            if (text.trim()) {
-              onTake({ source: "pasted text", text });
-              setText(undefined);
-            }
-          }}
-        >
-          <chakra.textarea
-            aria-label="Text to read"
-            value={text}
-            autoFocus
-            onChange={(e) => setText(e.target.value)}
-            rows={5}
-            w="100%"
-            fontFamily="mono"
-            fontSize="small"
-            bg="card"
-            border="1px solid"
-            borderColor="hair"
-            borderRadius="field"
-            p="8px"
-          />
-          <Button type="submit" variant="lead" size="small" disabled={!text.trim()}>
-            Read this
-          </Button>
-        </chakra.form>
-      )}
-    </chakra.section>
-  );
-}
-
-/** FileButton is a file field that looks like the other buttons. */
-function FileButton({ onFiles }: { onFiles: (files: FileList | null) => void }) {
-  const input = useRef<HTMLInputElement>(null);
-  return (
-    <>
-      <input
-        ref={input}
-        type="file"
-        hidden
-        aria-label="File to read"
-        onChange={(e) => {
-          onFiles(e.target.files);
-          e.target.value = "";
-        }}
-      />
-      <Button size="small" onClick={() => input.current?.click()}>
-        Choose a file
-      </Button>
     </>
   );
 }
 
-/** readText reads a file as UTF-8, or as the UTF-16 that some systems save. */
-async function readText(file: File): Promise<string> {
-  const bytes = new Uint8Array(await file.arrayBuffer());
-  const wide = bytes[0] === 0xff && bytes[1] === 0xfe;
-  return new TextDecoder(wide ? "utf-16le" : "utf-8").decode(bytes);
+/** Narrow shows one kind or place alone. */
+function Narrow({
+  label,
+  value,
+  words,
+  onChange,
+}: {
+  label: string;
+  value: string;
+  words: string[];
+  onChange: (v: string) => void;
+}) {
+  return (
+    <Select
+      aria-label={`${label} to show`}
+      value={value}
+      onChange={(e) => onChange(e.target.value)}
+      w="auto"
+      maxW="130px"
+      minH="24px"
+      py="1px"
+      fontSize="label"
+      borderRadius="pill"
+    >
+      <option value="">any {label.toLowerCase()}</option>
+      {words.map((w) => (
+        <option key={w} value={w}>
+          {w}
+        </option>
+      ))}
+    </Select>
+  );
 }

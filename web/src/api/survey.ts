@@ -1,0 +1,70 @@
+import { type QueryClient, queryOptions, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useNotice } from "../parts/notice";
+import { api, must, sayWhy } from "./client";
+import { fillLive, type Live, type Preview, type SurveyState } from "./model";
+import { useSiteId } from "./site";
+
+const surveyKey = (id: string) => ["survey", id];
+
+const surveyQuery = (id: string) =>
+  queryOptions({
+    queryKey: surveyKey(id),
+    queryFn: async () => fillLive(must(await api.GET("/api/sites/{id}/survey", { params: { path: { id } } }))),
+  });
+
+/** hearSurvey takes what the server tells of a survey that goes on. */
+export function hearSurvey(client: QueryClient, id: string, state: SurveyState) {
+  const key = surveyKey(id);
+  const before = client.getQueryData<Live>(key);
+  const more = state.running && state.found !== before?.devices.length;
+  client.setQueryData<Live>(key, {
+    devices: state.running ? (before?.devices ?? []) : [],
+    new: state.running ? (before?.new ?? []) : [],
+    state,
+  });
+  if (more) client.invalidateQueries({ queryKey: key });
+}
+
+/** useSurvey is the survey that goes on, or how the last one ended. */
+export function useSurvey(): Live | undefined {
+  return useQuery(surveyQuery(useSiteId())).data;
+}
+
+export type SurveyPlan = { network?: string; large?: boolean; community?: string; ports?: string };
+
+/** useSweep starts and stops surveys. */
+export function useSweep() {
+  const id = useSiteId();
+  const client = useQueryClient();
+  const notice = useNotice();
+  const done = (state: SurveyState) => hearSurvey(client, id, state);
+  const start = useMutation({
+    mutationFn: async (plan: SurveyPlan) =>
+      must(
+        await api.POST("/api/sites/{id}/survey", { params: { path: { id } }, body: plan }),
+      ) as unknown as SurveyState,
+    onSuccess: done,
+    onError: (error) => notice.warn(sayWhy(error)),
+  });
+  const stop = useMutation({
+    mutationFn: async () =>
+      must(await api.POST("/api/sites/{id}/survey/stop", { params: { path: { id } } })) as unknown as SurveyState,
+    onSuccess: done,
+    onError: (error) => notice.warn(sayWhy(error)),
+  });
+  return { start, stop };
+}
+
+/** readEvidence asks what files and pasted texts would come to. */
+export async function readEvidence(id: string, files: File[], at: string, signal: AbortSignal): Promise<Preview> {
+  const form = new FormData();
+  for (const f of files) form.append("file", f, f.name);
+  return must(
+    await api.POST("/api/sites/{id}/evidence", {
+      params: { path: { id }, query: { at } },
+      body: form as never,
+      bodySerializer: (b: unknown) => b as FormData,
+      signal,
+    } as never),
+  ) as unknown as Preview;
+}

@@ -1,0 +1,199 @@
+import { chakra } from "@chakra-ui/react";
+import { api, must, sayWhy } from "../api/client";
+import type { Device, Evidence } from "../api/model";
+import { useEdit, useSite } from "../api/site";
+import { useSweep } from "../api/survey";
+import { Button, Mono, Muted, Pairs, Row, Section } from "../parts";
+import { useNotice } from "../parts/notice";
+import { clock } from "../parts/words";
+import { OfferCard } from "./offers";
+
+const traitWords: Record<string, string> = {
+  vendor: "asks for an address as",
+  service: "offers",
+  type: "announces itself as",
+  model: "model",
+  maker: "says it was made by",
+  server: "runs",
+  title: "page title",
+  banner: "greets with",
+  certificate: "certificate for",
+  description: "describes itself as",
+  link: "attached by",
+};
+
+/** Doubts are the questions about which device this is. */
+export function Doubts({ device }: { device: Device }) {
+  const { offers } = useSite();
+  const mine = offers.filter((o) => o.old === device.id || o.new === device.id);
+  return mine.map((o) => <OfferCard key={o.id} offer={o} />);
+}
+
+/** Seems is what a device seems to be, for as long as the user has not said it. */
+export function Seems({ device }: { device: Device }) {
+  const { guesses } = useSite();
+  const edit = useEdit();
+  const guess = guesses.find((g) => g.device === device.id);
+  if (!guess || device.kind === guess.kind) return null;
+  return (
+    <chakra.div fontSize="small" bg="chalkSoft" borderRadius="4px" px="9px" py="6px" data-guess={guess.kind}>
+      <p>
+        {device.kind ? "It answers like a " : "Seems to be a "}
+        <b>{guess.kind}</b>: {guess.reasons.slice(0, 3).join("; ")}.
+      </p>
+      {!device.kind && (
+        <Button
+          variant="mend"
+          disabled={edit.isPending}
+          onClick={() => edit.mutate({ edits: [{ do: "describe", id: device.id, kind: guess.kind }] })}
+        >
+          Yes, a {guess.kind}
+        </Button>
+      )}
+    </chakra.div>
+  );
+}
+
+function EvidenceText({ e }: { e: Evidence }) {
+  return (
+    <>
+      {e.host && <b>{e.host} </b>}
+      {e.address && <Mono>{e.address}</Mono>} {e.state}
+      {e.traits
+        .filter((t) => t.name in traitWords)
+        .map((t) => (
+          <chakra.span key={t.name + t.value} display="block">
+            {traitWords[t.name]} “{t.value}”
+          </chakra.span>
+        ))}
+      <Muted>
+        {e.line ? ` · line ${e.line}` : ""}
+        {e.at ? ` · ${clock(e.at)}` : ""}
+        {e.until ? `, until ${clock(e.until)}` : ""}
+      </Muted>
+    </>
+  );
+}
+
+/** Belief is why we believe what we believe of a device. */
+export function Belief({ device }: { device: Device }) {
+  const { makers, randomised } = useSite();
+  const evidence = device.interfaces
+    .flatMap((i) => i.evidence)
+    .toSorted((a, b) => (b.at ?? "").localeCompare(a.at ?? ""));
+  const made = device.interfaces.flatMap((i): [string, React.ReactNode][] => {
+    const maker = makers.find((m) => m.interface === i.id);
+    if (randomised.includes(i.id)) return [["MAC", "made up by the device: it may change with the next visit"]];
+    return maker
+      ? [
+          [
+            "maker",
+            <span key={i.id}>
+              {maker.name} <Muted>{maker.own ? "by your own list" : "by the public registry"}</Muted>
+            </span>,
+          ],
+        ]
+      : [];
+  });
+  return (
+    <Section title="Why we believe it">
+      {evidence.length === 0 ? (
+        <Muted fontSize="small">Added by hand: nothing has been seen of it yet.</Muted>
+      ) : (
+        <Pairs
+          rows={[
+            ...made.slice(0, 1),
+            ...evidence.map((e): [React.ReactNode, React.ReactNode] => [
+              e.source,
+              <EvidenceText key={e.source + e.state} e={e} />,
+            ]),
+          ]}
+        />
+      )}
+    </Section>
+  );
+}
+
+/** AnswersOn lists the ports of a device, and enters those as services that are none yet. */
+export function AnswersOn({ device }: { device: Device }) {
+  const { answersOn, site } = useSite();
+  const edit = useEdit();
+  const { start } = useSweep();
+  const own = device.interfaces.map((i) => i.id);
+  const heard = answersOn.filter((a) => own.includes(a.interface));
+  const seen = device.interfaces.find((i) => i.seen)?.seen;
+  const enter = (a: (typeof heard)[number]) => {
+    const taken = new Set(site.devices.flatMap((d) => d.services.map((s) => s.id)));
+    let id = `${device.id}.${a.port}`;
+    for (let n = 2; taken.has(id); n++) id = `${device.id}.${a.port}-${n}`;
+    edit.mutate({
+      edits: [
+        {
+          do: "put-service",
+          id: device.id,
+          service: { id, name: a.name, interface: a.interface, protocol: a.protocol, ports: a.port },
+        },
+      ],
+      says: `${a.name} on ${a.port} is entered. Open it on the Ports station.`,
+    });
+  };
+  if (device.services.length === 0 && heard.length === 0 && !seen) return null;
+  const only = heard.filter((a) => !a.service);
+  return (
+    <Section title="It answers on">
+      <Pairs
+        rows={[
+          ...device.services.map((s): [React.ReactNode, React.ReactNode] => [
+            s.name || "service",
+            <span key={s.id}>
+              <Mono>{`${s.ports} ${s.protocol}`}</Mono>
+              {heard.some((a) => a.service === s.id) && <Muted> · answered</Muted>}
+            </span>,
+          ]),
+          ...only.map((a): [React.ReactNode, React.ReactNode] => [
+            a.name,
+            <Row key={a.port} justifyContent="space-between">
+              <Mono>{`${a.port} ${a.protocol}`}</Mono>
+              <Button variant="mend" onClick={() => enter(a)} disabled={edit.isPending}>
+                Enter it
+              </Button>
+            </Row>,
+          ]),
+        ]}
+      />
+      {seen && (
+        <Button
+          variant="mend"
+          mt="4px"
+          title="Looks at all 65,535 TCP ports of this one device, two at a time"
+          onClick={() => start.mutate({ ports: seen })}
+          disabled={start.isPending}
+        >
+          Look at all its ports
+        </Button>
+      )}
+    </Section>
+  );
+}
+
+/** SplitButton makes an interface a device of its own. */
+export function SplitButton({ iface }: { iface: string }) {
+  const answer = useSite();
+  const edit = useEdit();
+  const notice = useNotice();
+  const split = async () => {
+    try {
+      const edits = must(
+        await api.GET("/api/sites/{id}/split", { params: { path: { id: answer.id }, query: { interface: iface } } }),
+      );
+      edit.mutate({ edits, title: "split a device in two", says: "The interface is a device of its own now." });
+    } catch (error) {
+      notice.warn(sayWhy(error));
+    }
+  };
+  return (
+    <Button variant="mend" onClick={split} disabled={edit.isPending}>
+      It is another device
+    </Button>
+  );
+}
