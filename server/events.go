@@ -20,34 +20,70 @@ type news struct {
 // hub tells all open windows of news. The zero hub is ready to use.
 type hub struct {
 	mu        sync.Mutex
-	listeners map[chan news]bool
+	listeners map[*listener]bool
 }
 
-func (h *hub) listen() (chan news, func()) {
-	ch := make(chan news, 16)
+// listener is one window. What it has not taken yet is kept, the newest of each
+// site, so that a slow window misses nothing that matters.
+type listener struct {
+	mu      sync.Mutex
+	pending map[string]news
+	order   []string
+	ready   chan struct{}
+}
+
+func (h *hub) listen() (*listener, func()) {
+	l := &listener{pending: map[string]news{}, ready: make(chan struct{}, 1)}
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	if h.listeners == nil {
-		h.listeners = map[chan news]bool{}
+		h.listeners = map[*listener]bool{}
 	}
-	h.listeners[ch] = true
-	return ch, func() {
+	h.listeners[l] = true
+	return l, func() {
 		h.mu.Lock()
 		defer h.mu.Unlock()
-		delete(h.listeners, ch)
+		delete(h.listeners, l)
 	}
 }
 
-// tell drops the news for a window that does not keep up: the next will do.
 func (h *hub) tell(n news) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
-	for ch := range h.listeners {
-		select {
-		case ch <- n:
-		default:
-		}
+	for l := range h.listeners {
+		l.put(n)
 	}
+}
+
+func (l *listener) put(n news) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	old, have := l.pending[n.ID]
+	if !have {
+		l.order = append(l.order, n.ID)
+	}
+	n.Version = max(n.Version, old.Version)
+	if n.Survey == nil {
+		n.Survey = old.Survey
+	}
+	l.pending[n.ID] = n
+	select {
+	case l.ready <- struct{}{}:
+	default:
+	}
+}
+
+// take gives what is pending, each site once.
+func (l *listener) take() []news {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	out := make([]news, 0, len(l.order))
+	for _, id := range l.order {
+		out = append(out, l.pending[id])
+	}
+	clear(l.pending)
+	l.order = nil
+	return out
 }
 
 // heartbeat keeps the connection open through whatever closes idle ones.
@@ -55,7 +91,7 @@ const heartbeat = 20 * time.Second
 
 // events streams news as server-sent events.
 func (s *server) events(c *gin.Context) {
-	ch, stop := s.hub.listen()
+	l, stop := s.hub.listen()
 	defer stop()
 	c.Header("Content-Type", "text/event-stream")
 	c.Header("Cache-Control", "no-store")
@@ -69,9 +105,11 @@ func (s *server) events(c *gin.Context) {
 			return false
 		case <-s.closing:
 			return false
-		case n := <-ch:
-			data, _ := json.Marshal(n)
-			fmt.Fprintf(w, "data: %s\n\n", data)
+		case <-l.ready:
+			for _, n := range l.take() {
+				data, _ := json.Marshal(n)
+				fmt.Fprintf(w, "data: %s\n\n", data)
+			}
 		case <-beat.C:
 			io.WriteString(w, ": still here\n\n")
 		}

@@ -304,7 +304,7 @@ func Compare(v site.View, a, b site.Visit) []Difference {
 		case o.Address.IsValid() && n.Address.IsValid() && o.Address != n.Address:
 			add("moved", n.Interface, "%s was at %s, now at %s", label(n), o.Address, n.Address)
 		}
-		if was && o.Host != "" && n.Host != "" && Title(o.Host) != Title(n.Host) {
+		if was && o.Host != "" && n.Host != "" && !strings.EqualFold(Title(o.Host), Title(n.Host)) {
 			add("renamed", n.Interface, "%s called itself “%s”, now “%s”", label(n), Title(o.Host), Title(n.Host))
 		}
 		if p, ok := v.Interface(n.Interface); ok && p.Interface.Pin != nil && n.Address.IsValid() && p.Interface.Pin.Address != n.Address {

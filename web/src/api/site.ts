@@ -178,7 +178,8 @@ export function useNews() {
         version = 0,
         survey,
       } = JSON.parse(event.data) as { id: string; version?: number; survey?: SurveyState };
-      if (survey) return hearSurvey(client, id, survey);
+      if (survey) hearSurvey(client, id, survey);
+      if (!version) return;
       if (version > versionOf(client, id)) client.invalidateQueries({ queryKey: siteKey(id) });
       client.invalidateQueries({ queryKey: ["sites"] });
     };

@@ -16,12 +16,13 @@ const surveyQuery = (id: string) =>
 export function hearSurvey(client: QueryClient, id: string, state: SurveyState) {
   const key = surveyKey(id);
   const before = client.getQueryData<Live>(key);
-  const more = state.running && state.found !== before?.devices.length;
+  const more = !state.running || state.found !== before?.devices.length;
   client.setQueryData<Live>(key, {
     devices: state.running ? (before?.devices ?? []) : [],
     new: state.running ? (before?.new ?? []) : [],
     state,
   });
+  // An answer that is on its way may be older than this: it is asked anew.
   if (more) client.invalidateQueries({ queryKey: key });
 }
 
