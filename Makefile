@@ -5,7 +5,10 @@ export CGO_ENABLED ?= 0
 BIN := bin/vestpin
 WEB := $(shell find web/src web/index.html web/package.json web/vite.config.ts web/tsconfig.json -type f -not -name schema.d.ts)
 GO := $(shell find . -name '*.go' -not -name '*_test.go' -not -path './web/*') go.mod
-TOOLS := chromium dnsmasq udhcpc arp nft ip
+TOOLS := chromium dnsmasq udhcpc arp nft ip ping dhcpd avahi-daemon tcpdump dropbear
+PACKAGES := chromium dnsmasq-base udhcpc net-tools nftables iproute2 iputils-ping isc-dhcp-server avahi-daemon tcpdump dropbear-bin
+# Each reader of what others made is fuzzed for a short while.
+FUZZ := read:FuzzText read:FuzzCapture frame:FuzzSight
 
 .PHONY: build demo test dev bench shots tools lint clean
 
@@ -45,14 +48,16 @@ lint: web/src/api/schema.d.ts
 	go tool staticcheck ./...
 	cd web && npm run --silent check
 
-# The browser and the network tools that the tests use, from Debian.
+# The browser and the network programs that the tests use, from Debian. None of
+# them is started as a service.
 tools:
 	@missing=; for t in $(TOOLS); do command -v $$t >/dev/null || [ -x /usr/sbin/$$t ] || missing="$$missing $$t"; done; \
 	if [ -n "$$missing" ]; then echo "installing, for:$$missing"; apt-get update -q && \
-	DEBIAN_FRONTEND=noninteractive apt-get install -y -q --no-install-recommends chromium dnsmasq-base udhcpc net-tools nftables iproute2; fi
+	DEBIAN_FRONTEND=noninteractive RUNLEVEL=1 apt-get install -y -q --no-install-recommends $(PACKAGES); fi
 
 test: tools build lint
 	VESTPIN_BROWSER=require go test -timeout 20m ./...
+	@for f in $(FUZZ); do go test -run '^$$' -fuzz "^$${f#*:}$$" -fuzztime 5s ./$${f%:*} || exit 1; done
 
 dev: web/src/api/schema.d.ts
 	cd web && npm run --silent dev

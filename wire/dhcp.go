@@ -25,9 +25,9 @@ type Server struct {
 
 var everybody = netip.MustParseAddr("255.255.255.255")
 
-// discoverFor is how long servers have to answer: they may first try whether the
-// address they offer is free, which takes some a second and more.
-const discoverFor = 2500 * time.Millisecond
+// discoverFor is how long servers have to answer: many first try whether the
+// address that they offer is free, which takes them up to three seconds.
+const discoverFor = 4500 * time.Millisecond
 
 // discover asks which servers hand out addresses, and never requests one.
 func (s *survey) discover(ctx context.Context) {

@@ -13,6 +13,7 @@ import (
 	"net/netip"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"vestpin/core/sighting"
@@ -196,16 +197,12 @@ func Survey(ctx context.Context, n Network, p Plan, own []netip.Prefix, report f
 		p.Source = "sweep"
 	}
 	s := &survey{net: n, link: l, plan: p, report: oneByOne(report), found: map[netip.Addr]site.MAC{}, macs: map[site.MAC]int{}}
-	servers := make(chan struct{})
-	go func() {
-		defer close(servers)
-		if !p.SweepOnly {
-			s.discover(ctx)
-		}
-	}()
-	err = s.sweep(ctx)
-	<-servers
-	if err != nil || p.SweepOnly {
+	var servers sync.WaitGroup
+	if !p.SweepOnly {
+		servers.Go(func() { s.discover(ctx) })
+	}
+	defer servers.Wait()
+	if err := s.sweep(ctx); err != nil || p.SweepOnly {
 		return err
 	}
 	if err := s.names(ctx); err != nil {
