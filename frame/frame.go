@@ -99,8 +99,12 @@ func interesting(ip []byte) bool {
 	if len(ip) < 28 || ip[9] != 17 {
 		return false
 	}
-	udp := ip[int(ip[0]&15)*4:]
-	return len(udp) >= 8 && (known(binary.BigEndian.Uint16(udp)) || known(binary.BigEndian.Uint16(udp[2:])))
+	head := int(ip[0]&15) * 4
+	if len(ip) < head+8 {
+		return false
+	}
+	udp := ip[head:]
+	return known(binary.BigEndian.Uint16(udp)) || known(binary.BigEndian.Uint16(udp[2:]))
 }
 
 func known(port uint16) bool {
