@@ -60,6 +60,14 @@ func TestSnagsArePickedAndMended(t *testing.T) {
 	)
 }
 
+func TestAskTheNetwork(t *testing.T) {
+	p, ctx := demo(t), open(t)
+	do(t, ctx, chromedp.Navigate(p.URL+"/s/pottery/addresses?pick=interface:yard.0"), Press("Ask the network who is at 10.48.16.21"), Sees("This device: answered ARP probe 1 of 3"),
+		chromedp.Navigate(p.URL+"/s/pottery/addresses?pick=interface:decoder.0"), Press("Ask the network who is at 10.48.16.90"), Sees("00:00:5e:00:53:5a: answered ARP probe"),
+		chromedp.Navigate(p.URL+"/s/pottery/addresses?pick=interface:patch.0"), Press("Ask the network who is at 10.48.16.2"), Wait(`document.querySelector("[data-free=true]")`),
+	)
+}
+
 func TestSuggestionsOneByOneAndAll(t *testing.T) {
 	p, ctx := demo(t), open(t)
 	do(t, ctx, chromedp.Navigate(p.URL+"/s/pottery/addresses"), Press("Suggest 3 pins"), Wait(`document.querySelectorAll("[data-mark$=suggested]").length === 3`),

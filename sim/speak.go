@@ -61,6 +61,12 @@ func (w *World) answers(body []byte, to netip.AddrPort) []datagram {
 			if h.NetBIOS != "" {
 				from(h, 137, frame.NetBIOS{Host: h.NetBIOS, Group: "WORKGROUP", MAC: h.MAC}.Body(1))
 			}
+		case 5060:
+			for _, p := range h.Ports {
+				if p.Speaks == "sip" {
+					from(h, 5060, []byte("SIP/2.0 200 OK\r\nServer: "+p.Server+"\r\nContent-Length: 0\r\n\r\n"))
+				}
+			}
 		case 161:
 			q, ok := frame.ParseSNMP(body)
 			if ok && h.SNMP != nil && q.Community == h.SNMP.Community {

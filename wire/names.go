@@ -174,6 +174,11 @@ func (s *survey) waysOfAsking(place func(netip.Addr, string)) []asking {
 			}
 		}},
 	}
+	ways = append(ways, asking{"SIP", 0, each(5060, func(a netip.Addr) []byte { return []byte(sipOptions(a, "UDP")) }), func(from netip.AddrPort, body []byte) {
+		if traits := sipTraits(body); traits != nil {
+			told(from.Addr(), "", "answers on 5060/udp", frame.AddTrait(traits, site.TraitPort, "5060/udp"))
+		}
+	}})
 	if s.plan.Community != "" {
 		ways = append(ways, asking{"SNMP", 0, each(161, func(netip.Addr) []byte { return frame.AskSNMP(s.plan.Community, 1) }), func(from netip.AddrPort, body []byte) {
 			if m, ok := frame.ParseSNMP(body); ok && m.Response {

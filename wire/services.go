@@ -255,9 +255,13 @@ func hearRTSP(_ context.Context, c net.Conn, to netip.AddrPort) []site.Trait {
 	return append(trait(site.TraitService, "RTSP"), trait(site.TraitServer, header(answer, "Server"))...)
 }
 
-// hearSIP asks for the options (RFC 3261 section 11).
-func hearSIP(_ context.Context, c net.Conn, to netip.AddrPort) []site.Trait {
-	answer := ask(c, "OPTIONS sip:"+to.Addr().String()+" SIP/2.0\r\nVia: SIP/2.0/TCP 192.0.2.1;branch=z9hG4bK1\r\nMax-Forwards: 0\r\nFrom: <sip:survey@192.0.2.1>;tag=1\r\nTo: <sip:"+to.Addr().String()+">\r\nCall-ID: 1@192.0.2.1\r\nCSeq: 1 OPTIONS\r\nContent-Length: 0\r\n\r\n")
+// sipOptions asks a device what it can do (RFC 3261 section 11).
+func sipOptions(a netip.Addr, transport string) string {
+	return "OPTIONS sip:" + a.String() + " SIP/2.0\r\nVia: SIP/2.0/" + transport + " 192.0.2.1;rport;branch=z9hG4bK1\r\nMax-Forwards: 0\r\nFrom: <sip:survey@192.0.2.1>;tag=1\r\nTo: <sip:" + a.String() + ">\r\nCall-ID: 1@192.0.2.1\r\nCSeq: 1 OPTIONS\r\nContent-Length: 0\r\n\r\n"
+}
+
+// sipTraits reads the answer; nil if it is none.
+func sipTraits(answer []byte) []site.Trait {
 	if !bytes.HasPrefix(answer, []byte("SIP/2.0")) {
 		return nil
 	}
@@ -266,6 +270,10 @@ func hearSIP(_ context.Context, c net.Conn, to netip.AddrPort) []site.Trait {
 		name = header(answer, "User-Agent")
 	}
 	return append(trait(site.TraitService, "SIP"), trait(site.TraitServer, name)...)
+}
+
+func hearSIP(_ context.Context, c net.Conn, to netip.AddrPort) []site.Trait {
+	return sipTraits(ask(c, sipOptions(to.Addr(), "TCP")))
 }
 
 // hearRDP negotiates as far as the connection confirm (ITU-T X.224), which says

@@ -5,6 +5,7 @@ import { useEdit, useSite } from "../api/site";
 import { Button, Input, Mono, Muted, Row, Section, Stack, Tag } from "../parts";
 import { copy } from "../parts/copy";
 import { ifaceLabel, lan, networkOf, type Placed, address as write } from "../parts/words";
+import { AskFree } from "./ask-free";
 import type { Suggested } from "./pin-table";
 
 const ways: { by: By; text: string }[] = [
@@ -94,6 +95,7 @@ export function PinCard({ placed: { device, iface }, room, by, suggested, onPin,
           {address} is {why}.
         </chakra.p>
       )}
+      {address && <AskFree key={address} address={address} mac={iface.mac} />}
       <Row
         role="group"
         aria-label="How it is pinned"
