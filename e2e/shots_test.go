@@ -20,7 +20,6 @@ type shot struct {
 
 var shots = []shot{
 	{"sites", "/", 1280, 800, false, nil},
-	{"survey", "/s/pottery/survey?pick=device:kiln", 1280, 800, false, nil},
 	{"survey-preview", "/s/pottery/survey", 1280, 800, false, []Step{Press("Type or paste text"), paste(), Press("Read this"), Sees("sightings")}},
 	{"addresses", "/s/pottery/addresses?pick=device:kiln", 1280, 800, false, []Step{Press("Suggest"), Sees("suggested")}},
 	{"addresses-dark", "/s/pottery/addresses?pick=device:label", 1280, 800, true, nil},

@@ -50,6 +50,13 @@ func TestFourHundredDevices(t *testing.T) {
 	if scroll > 500 {
 		t.Errorf("scrolling through takes %.0f ms", scroll)
 	}
+	// From a press to the picture, for a filter and for an order.
+	for _, label := range []string{"Needs a pin", "Everything", "Seen at", "Seen at", "Seen at"} {
+		spent := ask[float64](t, ctx, fmt.Sprintf(`(() => { const b = [...document.querySelectorAll("button")].find((b) => b.innerText.startsWith(%q)); const t0 = performance.now(); b.click(); document.body.getBoundingClientRect(); return performance.now() - t0 })()`, label))
+		if spent > 250 {
+			t.Errorf("%s takes %.0f ms", label, spent)
+		}
+	}
 	do(t, ctx, chromedp.Evaluate[chromedp.Void](`document.querySelector("[role=rowgroup]").scrollTop = 1e6`), Wait(`document.querySelector("[data-device=d399]")`),
 		Press("Needs a pin"), Wait(`document.querySelectorAll("[data-device]").length > 0 && !document.querySelector("[data-device=d1]")`),
 		Press("Addresses"), Wait(`document.querySelectorAll("[data-mark]").length > 100`),

@@ -22,14 +22,22 @@ func (r *reader) lease(number int, text string) bool {
 	if text[0] < '0' || text[0] > '9' {
 		return strings.HasPrefix(text, "duid ") && strings.Count(text, " ") == 1
 	}
-	expiry, rest, _ := strings.Cut(text, " ")
-	mac, rest, _ := strings.Cut(rest, " ")
-	address, rest, _ := strings.Cut(rest, " ")
-	host, id, ok := strings.Cut(rest, " ")
-	if !ok || id == "" || strings.IndexByte(id[:len(id)-1], ' ') >= 0 {
+	var blanks [4]int
+	n := 0
+	for i := range len(text) - 1 {
+		if text[i] == ' ' {
+			if n == len(blanks) {
+				return false
+			}
+			blanks[n] = i
+			n++
+		}
+	}
+	if n < len(blanks) {
 		return false
 	}
-	seconds, err := strconv.ParseInt(expiry, 10, 63)
+	mac, address, host := text[blanks[0]+1:blanks[1]], text[blanks[1]+1:blanks[2]], text[blanks[2]+1:blanks[3]]
+	seconds, err := strconv.ParseInt(text[:blanks[0]], 10, 63)
 	if err != nil {
 		return false
 	}

@@ -139,8 +139,8 @@ func (p *page) newLine(text string, at int) {
 const largestWorkbook = 128 << 20
 
 // workbook reads each sheet of a spreadsheet as a table; the line is the row.
-func (r *reader) workbook(data []byte) (Result, error) {
-	f, err := excelize.OpenReader(bytes.NewReader(data), excelize.Options{UnzipSizeLimit: largestWorkbook, UnzipXMLSizeLimit: 16 << 20})
+func (r *reader) workbook(data string) (Result, error) {
+	f, err := excelize.OpenReader(strings.NewReader(data), excelize.Options{UnzipSizeLimit: largestWorkbook, UnzipXMLSizeLimit: 16 << 20})
 	if err != nil {
 		return blank(), fmt.Errorf("%w (%w)", &span.Malformed{Found: "PK…", Want: "a spreadsheet in XLSX format; other archives are not read"}, err)
 	}

@@ -79,11 +79,11 @@ func File(source, as string, in io.Reader) (Result, error) {
 	case as == "capture":
 		return blank(), &span.Malformed{Found: fmt.Sprintf("% x", head), Want: "a capture in pcap or pcapng format"}
 	}
-	var all bytes.Buffer
+	var all strings.Builder
 	if sized, ok := in.(interface{ Len() int }); ok {
-		all.Grow(min(sized.Len()+buffered.Buffered(), MaxBytes) + bytes.MinRead)
+		all.Grow(min(sized.Len()+buffered.Buffered(), MaxBytes+1))
 	}
-	if _, err := all.ReadFrom(io.LimitReader(buffered, MaxBytes+1)); err != nil {
+	if _, err := io.Copy(&all, io.LimitReader(buffered, MaxBytes+1)); err != nil {
 		return blank(), err
 	}
 	if all.Len() > MaxBytes {
@@ -91,9 +91,9 @@ func File(source, as string, in io.Reader) (Result, error) {
 	}
 	r := reader{source: source, as: as, out: blank()}
 	if bytes.HasPrefix(head, []byte("PK\x03\x04")) {
-		return r.workbook(all.Bytes())
+		return r.workbook(all.String())
 	}
-	text, err := decode(all.Bytes())
+	text, err := decode(all.String())
 	if err != nil {
 		return blank(), err
 	}
@@ -106,29 +106,27 @@ func File(source, as string, in io.Reader) (Result, error) {
 
 // decode makes UTF-8 of what came: UTF-8 or UTF-16 with a byte order mark, else
 // UTF-8 if it is, else the Western code page of old terminals.
-func decode(data []byte) (string, error) {
+func decode(text string) (string, error) {
 	switch {
-	case bytes.HasPrefix(data, []byte("\xef\xbb\xbf")):
-		data = data[3:]
-	case bytes.HasPrefix(data, []byte("\xff\xfe")), bytes.HasPrefix(data, []byte("\xfe\xff")):
-		text, err := utf16.UTF16(utf16.LittleEndian, utf16.ExpectBOM).NewDecoder().Bytes(data)
-		return string(text), err
+	case strings.HasPrefix(text, "\xef\xbb\xbf"):
+		text = text[3:]
+	case strings.HasPrefix(text, "\xff\xfe"), strings.HasPrefix(text, "\xfe\xff"):
+		return utf16.UTF16(utf16.LittleEndian, utf16.ExpectBOM).NewDecoder().String(text)
 	}
-	head := data[:min(len(data), 1<<16)]
+	head := text[:min(len(text), 1<<16)]
 	odd := 0
-	for _, b := range head {
-		if b < ' ' && b != '\n' && b != '\r' && b != '\t' && b != '\f' && b != 0x1b {
+	for i := range len(head) {
+		if b := head[i]; b < ' ' && b != '\n' && b != '\r' && b != '\t' && b != '\f' && b != 0x1b {
 			odd++
 		}
 	}
-	if bytes.IndexByte(data, 0) >= 0 || odd > len(head)/50+2 {
+	if strings.IndexByte(text, 0) >= 0 || odd > len(head)/50+2 {
 		return "", ErrBinary
 	}
-	if utf8.Valid(data) {
-		return string(data), nil
+	if utf8.ValidString(text) {
+		return text, nil
 	}
-	text, err := charmap.Windows1252.NewDecoder().Bytes(data)
-	return string(text), err
+	return charmap.Windows1252.NewDecoder().String(text)
 }
 
 // line is one line of a text with what stands in it.

@@ -56,7 +56,7 @@ type server struct {
 	answers map[string]kept // the last answer of each site
 	runs    map[string]*run // the last survey of each site
 	network func(string) wire.Network
-	makers  *maker.Registry
+	makers  func() *maker.Registry
 }
 
 type kept struct {
@@ -69,10 +69,11 @@ func New(st *store.Store, o Options) Server {
 	gin.SetMode(gin.ReleaseMode)
 	huma.DefaultArrayNullable = false
 	huma.NewError = plainProblem
-	s := &server{store: st, closing: make(chan struct{}), answers: map[string]kept{}, runs: map[string]*run{}, network: o.Network, makers: o.Makers}
-	if s.makers == nil {
-		s.makers = maker.Shipped()
+	s := &server{store: st, closing: make(chan struct{}), answers: map[string]kept{}, runs: map[string]*run{}, network: o.Network, makers: maker.Shipped}
+	if o.Makers != nil {
+		s.makers = func() *maker.Registry { return o.Makers }
 	}
+	go s.makers() // unpacked while the first request is on its way
 	r := gin.New()
 	r.Use(gin.CustomRecoveryWithWriter(io.Discard, func(c *gin.Context, err any) {
 		slog.Error("a request failed", "path", c.Request.URL.Path, "error", err)
@@ -195,7 +196,7 @@ func (s *server) answerOf(st store.Stored) ([]byte, error) {
 	var b bytes.Buffer
 	enc := json.NewEncoder(&b)
 	enc.SetEscapeHTML(false)
-	if err := enc.Encode(answer(st, s.makers)); err != nil {
+	if err := enc.Encode(answer(st, s.makers())); err != nil {
 		return nil, err
 	}
 	s.answers[st.ID] = kept{st.Version, b.Bytes()}

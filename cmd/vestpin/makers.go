@@ -70,15 +70,15 @@ func buildMakers(out string, names []string) (int, error) {
 	return n, os.Rename(f.Name(), out)
 }
 
-// registry is the user's newer list where there is one, else the one shipped.
-func registry() (*maker.Registry, error) {
+// newerRegistry is the user's newer list, nil where there is none.
+func newerRegistry() (*maker.Registry, error) {
 	dir, err := dataDir()
 	if err != nil {
-		return maker.Shipped(), nil
+		return nil, nil
 	}
 	f, err := os.Open(filepath.Join(dir, makersFile))
 	if err != nil {
-		return maker.Shipped(), nil
+		return nil, nil
 	}
 	defer f.Close()
 	r, err := maker.Read(f)

@@ -111,7 +111,7 @@ func run(st *store.Store, addr string, network func(string) wire.Network) error 
 		return err
 	}
 	o.Network = network
-	if o.Makers, err = registry(); err != nil {
+	if o.Makers, err = newerRegistry(); err != nil {
 		return err
 	}
 	listener, err := net.Listen("tcp", addr)

@@ -62,6 +62,7 @@ func Check(v View) []Snag {
 	for _, rule := range rules {
 		out = append(out, rule(v)...)
 	}
+	preferHandOver(v, out)
 	for i := range out {
 		out[i].Weight = weights[out[i].Code]
 		if out[i].Weight == "" {

@@ -80,6 +80,22 @@ func swapped(v View) []Snag {
 	return found
 }
 
+// preferHandOver puts the hand-over first among the mends of an address that
+// answers already, where the one that answers seems to be what came in the old
+// one's place.
+func preferHandOver(v View, list []Snag) {
+	for _, o := range sighting.Offers(v) {
+		if o.Kind != sighting.Swapped {
+			continue
+		}
+		for i, sn := range list {
+			if sn.Code == "address-answers-already" && len(sn.About) > 0 && sn.About[0] == site.Ref("device:"+o.Old) {
+				list[i].Mends = append([]Mend{{o.Does, o.Edits}}, sn.Mends...)
+			}
+		}
+	}
+}
+
 func sentence(text string) string {
 	return strings.ToUpper(text[:1]) + text[1:] + "."
 }

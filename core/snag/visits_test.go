@@ -2,6 +2,7 @@ package snag
 
 import (
 	"net/netip"
+	"strings"
 	"testing"
 
 	"vestpin/core/site"
@@ -50,6 +51,9 @@ func TestSnagsOfVisits(t *testing.T) {
 				}
 			}
 		}
+	}
+	if at := found["address-answers-already"]; len(at) != 1 || !strings.HasPrefix(at[0].Mends[0].Does, "Hand over to 00:00:5e:00:53:5a") {
+		t.Errorf("address-answers-already: %+v", at)
 	}
 	// On a first visit nobody is a stranger.
 	s.Visits = s.Visits[1:]

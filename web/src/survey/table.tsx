@@ -266,6 +266,17 @@ const said = {
   elsewhere: "elsewhere",
 } as const;
 
+/** The snags that are told in a row in fewer words than their code has. */
+const briefly: Record<string, string> = {
+  "address-answers-already": "taken",
+  "device-set-in-range": "static in range",
+  "open-but-loose": "open, loose",
+  "mac-randomised": "made-up MAC",
+  "router-cannot-reserve-there": "not reservable",
+  "address-off-network": "off network",
+  "address-unusable": "unusable",
+};
+
 /** RowTag is the one thing that is most worth saying of a device. */
 function RowTag({ row }: { row: DeviceRow }) {
   const answer = useSite();
@@ -276,8 +287,13 @@ function RowTag({ row }: { row: DeviceRow }) {
   const off = d.interfaces.find((i) => i.pin && i.seen && i.pin.address !== i.seen);
   const what = row.difference?.what as keyof typeof said | undefined;
   if (row.live === "new") return <Tag tone="moss">new</Tag>;
-  if (worst) return <Tag tone={worst.weight === "stops" ? "madder" : "brass"}>{worst.code.replaceAll("-", " ")}</Tag>;
   if (row.swap) return <Tag>swapped?</Tag>;
+  if (worst)
+    return (
+      <Tag tone={worst.weight === "stops" ? "madder" : "brass"}>
+        {briefly[worst.code] ?? worst.code.replaceAll("-", " ")}
+      </Tag>
+    );
   if (what && what !== "elsewhere") return <Tag tone={what === "new" ? "moss" : "brass"}>{said[what]}</Tag>;
   if (off) return <Tag tone="chalk">not yet at {short(off.pin?.address, network)}</Tag>;
   if (row.needs) return <Tag>needs a pin</Tag>;

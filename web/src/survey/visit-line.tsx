@@ -96,8 +96,8 @@ function Comparison({ before, last, onClose }: { before: Visit; last: Visit; onC
         );
       })}
       <Muted fontSize="small">
-        Last sighted on this visit: {clock(last.until || last.from)}. {plural(last.seen.length, "device")} seen,{" "}
-        {before.seen.length} the time before.
+        Last sighted on this visit: {clock(last.until || last.from)}. {last.seen.length} seen, {before.seen.length} the
+        time before.
       </Muted>
     </Dialog>
   );
