@@ -126,7 +126,7 @@ export function Field({
 /** Heading of a view: what it is, what to do, and its buttons. */
 export function ViewHead({ title, hint, children }: { title: string; hint?: ReactNode; children?: ReactNode }) {
   return (
-    <chakra.header display="flex" alignItems="center" gap="10px" minH="32px" flexWrap="wrap">
+    <chakra.header display="flex" alignItems="center" gap="10px" minH="32px" flexWrap="wrap" flexShrink={0}>
       <chakra.h1 fontSize="title" fontWeight={700} whiteSpace="nowrap">
         {title}
       </chakra.h1>

@@ -59,6 +59,11 @@ function EvidenceText({ e }: { e: Evidence }) {
     <>
       {e.host && <b>{e.host} </b>}
       {e.address && <Mono>{e.address}</Mono>} {e.state}
+      <Muted>
+        {e.line ? ` · line ${e.line}` : ""}
+        {e.at ? ` · ${clock(e.at)}` : ""}
+        {e.until ? `, until ${clock(e.until)}` : ""}
+      </Muted>
       {e.traits
         .filter((t) => t.name in traitWords)
         .map((t) => (
@@ -66,11 +71,6 @@ function EvidenceText({ e }: { e: Evidence }) {
             {traitWords[t.name]} “{t.value}”
           </chakra.span>
         ))}
-      <Muted>
-        {e.line ? ` · line ${e.line}` : ""}
-        {e.at ? ` · ${clock(e.at)}` : ""}
-        {e.until ? `, until ${clock(e.until)}` : ""}
-      </Muted>
     </>
   );
 }

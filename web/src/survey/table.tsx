@@ -14,19 +14,21 @@ import { Sources } from "./sources";
 type Heading = { key: Column | "by" | "tag"; title: string; width: string };
 
 const headings: Heading[] = [
-  { key: "name", title: "Device", width: "minmax(112px, 1.5fr)" },
+  { key: "name", title: "Device", width: "minmax(108px, 1.5fr)" },
   { key: "kind", title: "Kind", width: "minmax(68px, 0.9fr)" },
   { key: "place", title: "Place", width: "minmax(52px, 0.8fr)" },
   { key: "maker", title: "Maker", width: "minmax(64px, 0.9fr)" },
   { key: "seen", title: "Seen at", width: "62px" },
   { key: "mac", title: "MAC", width: "146px" },
   { key: "by", title: "Seen by", width: "76px" },
-  { key: "tag", title: "", width: "minmax(84px, 0.9fr)" },
+  { key: "tag", title: "", width: "minmax(96px, 0.9fr)" },
 ];
 
+/** The widths from which some columns are shown; all of a device is in the inspector. */
+const least: Partial<Record<Heading["key"], number>> = { maker: 760, by: 690, place: 620 };
+
 /** fitting are the columns that a table of some width has room for. */
-const fitting = (width: number) =>
-  headings.filter((h) => !((width < 760 && h.key === "maker") || (width < 680 && h.key === "by")));
+const fitting = (width: number) => headings.filter((h) => width >= (least[h.key] ?? 0));
 
 const rowHeight = 29;
 
