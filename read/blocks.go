@@ -16,13 +16,24 @@ import (
 // lines it had, 0 if it is none.
 func (r *reader) block(number int, first, text string) (rest string, lines int) {
 	switch {
-	case first[0] == '{' || first[0] == '[' || strings.HasPrefix(first, "/*") || strings.HasPrefix(first, "//"):
-		return r.jsonBlock(number, text)
+	case r.vain > mostVain:
+		return "", 0
+	case first[0] == '{' || first[0] == '[' || strings.HasPrefix(first, "/*"):
+		rest, lines = r.jsonBlock(number, text)
 	case statementShape.MatchString(first) && r.reads("leases"):
-		return r.statements(number, text)
+		rest, lines = r.statements(number, text)
+	default:
+		return "", 0
 	}
-	return "", 0
+	if lines == 0 {
+		r.vain++
+	}
+	return rest, lines
 }
+
+// mostVain is how many lines may look like the beginning of a block and be none,
+// before no more are tried: each try may look at all that follows.
+const mostVain = 40
 
 // statementShape is how a statement of ISC dhcpd begins that this package knows.
 var statementShape = regexp.MustCompile(`^(lease(\s+[0-9.]+)?\s*\{|(subnet|host|group|pool|shared-network|class|subclass|zone|key|failover|if)\b[^;]*\{|(option|default-lease-time|max-lease-time|authoritative|ddns-[a-z-]+|log-facility|server-duid|authoring-byte-order|range|include)\b.*;$)`)
@@ -132,6 +143,7 @@ func (p *parser) statement(depth int) (statement, bool) {
 			return s, false
 		case w == "{":
 			if depth == deepestBody {
+				p.at = len(p.text) // nobody writes that
 				return s, false
 			}
 			for {

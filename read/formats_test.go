@@ -8,6 +8,7 @@ import (
 	"reflect"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/xuri/excelize/v2"
 )
@@ -178,5 +179,16 @@ func TestFilesThatContradictEachOther(t *testing.T) {
 	b, _ := Text("old router", "", []byte("1795431600 00:00:5e:00:53:22 10.48.16.112 cam *\n"))
 	if got := short(Join(a, b)); !reflect.DeepEqual(got, []string{"1 00:00:5e:00:53:21 10.48.16.112 rec", "1 00:00:5e:00:53:22 10.48.16.112 cam"}) {
 		t.Errorf("got %q", got)
+	}
+}
+
+// What looks like the beginning of a block on every line is not looked through
+// to its end each time.
+func TestBlocksThatNeverEnd(t *testing.T) {
+	for _, line := range []string{"subnet 10.0.0.0 netmask 255.0.0.0 {\n", "[\n", "{\n", "lease 10.48.16.20 {\n", "/* x\n"} {
+		begin := time.Now()
+		if _, err := Text("x", "", []byte(strings.Repeat(line, 60_000))); err != nil || time.Since(begin) > 5*time.Second {
+			t.Errorf("%q: %v in %v", line, err, time.Since(begin))
+		}
 	}
 }

@@ -206,6 +206,7 @@ type reader struct {
 	taken      int    // the number of the line that was taken last
 	columns    columns
 	settings   bool // the file is a configuration of dnsmasq
+	vain       int  // how many blocks were tried in vain
 	ifconfig   bool // the lines belong to an adapter in the output of ifconfig
 	own        []netip.Prefix
 	gateways   []netip.Addr
