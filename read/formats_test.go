@@ -121,7 +121,7 @@ func TestNeighboursOfPowerShell(t *testing.T) {
 	if got := unnumbered(r); err != nil || !reflect.DeepEqual(got, want) || len(r.Unread) > 0 {
 		t.Errorf("table: got %q, unread %+v, %v", got, r.Unread, err)
 	}
-	list := "#TYPE Microsoft.Management.Infrastructure.CimInstance\r\n\"ifIndex\",\"IPAddress\",\"LinkLayerAddress\",\"State\",\"Store\"\r\n\"12\",\"10.48.16.20\",\"00-00-5E-00-53-21\",\"Reachable\",\"Active\"\r\n\"12\",\"10.48.16.9\",\"00-00-00-00-00-00\",\"Unreachable\",\"Active\"\r\n"
+	list := "#TYPE Instance\r\n\"ifIndex\",\"IPAddress\",\"LinkLayerAddress\",\"State\",\"Store\"\r\n\"12\",\"10.48.16.20\",\"00-00-5E-00-53-21\",\"Reachable\",\"Active\"\r\n\"12\",\"10.48.16.9\",\"00-00-00-00-00-00\",\"Unreachable\",\"Active\"\r\n"
 	r, err = Text("x", "", []byte(list))
 	if got := unnumbered(r); err != nil || !reflect.DeepEqual(got, want[:1]) || len(r.Unread) > 0 {
 		t.Errorf("CSV: got %q, unread %+v, %v", got, r.Unread, err)

@@ -110,11 +110,19 @@ func (w *World) Neighbours(wire.Link) ([]wire.Neighbour, error) {
 	return out, nil
 }
 
-func (w *World) lost() bool { return w.Loss > 0 && rand.IntN(100) < w.Loss }
+// lost reports whether a packet does not make it, on the way there or back.
+func (w *World) lost() bool {
+	for range 2 {
+		if rand.IntN(100) < w.Loss {
+			return true
+		}
+	}
+	return false
+}
 
 // later does what a device does, after the time that it takes.
 func (w *World) later(do func()) {
-	if w.lost() || w.lost() {
+	if w.lost() {
 		return
 	}
 	time.AfterFunc(time.Duration(1+rand.IntN(w.Delay))*time.Millisecond, do)

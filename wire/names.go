@@ -35,7 +35,7 @@ const (
 
 // browsed are the service types that are asked for by name, for devices that do
 // not answer the question for all types.
-var browsed = []string{"_services._dns-sd._udp", "_http._tcp", "_ipp._tcp", "_printer._tcp", "_airplay._tcp", "_raop._tcp", "_googlecast._tcp", "_rtsp._tcp", "_workstation._tcp", "_smb._tcp", "_ssh._tcp", "_sip._udp", "_device-info._tcp", "_hap._tcp", "_mqtt._tcp"}
+var browsed = []string{"_services._dns-sd._udp", "_http._tcp", "_ipp._tcp", "_printer._tcp", "_rtsp._tcp", "_workstation._tcp", "_smb._tcp", "_ssh._tcp", "_sip._udp", "_device-info._tcp", "_mqtt._tcp"}
 
 // asking is one way of asking for names, over one socket.
 type asking struct {
