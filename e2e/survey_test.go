@@ -100,3 +100,32 @@ func TestMakersSketchAndGuess(t *testing.T) {
 		Press("Enter it"), Sees("is entered. Open it on the Ports station."),
 	)
 }
+
+// The whole survey by keyboard alone: sweep, look at what is new, name it, choose
+// two and describe them, take it back.
+func TestSurveyByKeyboardAlone(t *testing.T) {
+	p, ctx := demo(t), open(t)
+	do(t, ctx,
+		chromedp.Navigate(p.URL+"/s/pottery/survey"), rows(19), Keys("w"), Wait(sweepEnded), rows(23),
+		TabTo("New 3"), Keys(kb.Enter), rows(3), Keys(kb.ArrowDown), Wait(`document.querySelector("[role=row][aria-selected=true]")`),
+		chromedp.Evaluate[chromedp.Void](`document.activeElement.blur()`),
+		Keys(kb.Enter), Wait(`document.activeElement.matches("[data-device] input[type=text]")`), Ctrl("a"), Keys("Loading bay camera"), Keys(kb.Enter),
+		Wait(`document.querySelector("[data-device$='5327'] input[type=text]").value === "Loading bay camera"`),
+		// Enter went on to the next row.
+		Wait(`document.activeElement.closest("[data-device]")?.dataset.device.endsWith("5375")`), Keys(kb.Escape),
+		Keys("x"), Sees("1 chosen"), Keys(kb.ArrowUp), Keys("x"), Sees("2 chosen"),
+		TabTo("Place of all chosen"), Keys("yard"), Keys(kb.Enter), Sees("2 devices changed."),
+		Wait(`document.querySelector("[data-device$='5375']").innerText.includes("yard")`), chromedp.Evaluate[chromedp.Void](`document.activeElement.blur()`), Ctrl("z"), Sees("Taken back"),
+	)
+}
+
+// A second window sees a sweep that the first began, and may stop it.
+func TestSweepInTwoWindows(t *testing.T) {
+	p, ctx := demo(t), open(t)
+	other := open(t)
+	do(t, ctx, chromedp.Navigate(p.URL+"/s/pottery/survey"), rows(19))
+	do(t, other, chromedp.Navigate(p.URL+"/s/pottery/survey"), rows(19))
+	do(t, ctx, Press("Sweep the LAN"), Wait(`document.querySelector("[role=progressbar]")`))
+	do(t, other, Wait(`document.querySelector("[role=progressbar]")`), Wait(`document.querySelectorAll("[data-live]").length > 3`), Press("Stop"), Wait(sweepEnded))
+	do(t, ctx, Wait(sweepEnded), Sees("Stopped. What was found is kept:"))
+}

@@ -3,6 +3,8 @@ package maker
 import (
 	"bytes"
 	"errors"
+	"fmt"
+	"math/rand/v2"
 	"strings"
 	"testing"
 
@@ -78,5 +80,45 @@ func BenchmarkFind(b *testing.B) {
 	for b.Loop() {
 		r.Find(macs[i&3])
 		i++
+	}
+}
+
+// Any list is found again as a plain search of it would.
+func TestAgainstAPlainSearch(t *testing.T) {
+	r := rand.New(rand.NewPCG(81, 82))
+	for range 50 {
+		byDigits := map[string]string{}
+		var text strings.Builder
+		for range r.IntN(60) {
+			digits := fmt.Sprintf("%012x", r.Uint64()&0x0f0f0f0f0f0f)[:[]int{6, 7, 9}[r.IntN(3)]]
+			digits = "00" + digits[2:]
+			name := fmt.Sprint("Maker ", r.IntN(9))
+			if byDigits[digits] == "" {
+				fmt.Fprintf(&text, "MA-L,%s,%s,\n", digits, name)
+				byDigits[digits] = name
+			}
+		}
+		registry := built(t, text.String())
+		if registry.Len() != len(byDigits) {
+			t.Fatalf("%d of %d prefixes", registry.Len(), len(byDigits))
+		}
+		for digits := range byDigits {
+			for range 5 {
+				whole := digits + fmt.Sprintf("%012x", r.Uint64()&0x0f0f0f0f0f0f)[len(digits):]
+				mac, err := site.ParseMAC(whole)
+				if err != nil {
+					continue
+				}
+				want := ""
+				for _, n := range []int{9, 7, 6} {
+					if want == "" {
+						want = byDigits[whole[:n]]
+					}
+				}
+				if got := registry.Find(mac); got != want {
+					t.Fatalf("%s: got %q, want %q", mac, got, want)
+				}
+			}
+		}
 	}
 }

@@ -196,3 +196,52 @@ func TestGigabyteIsStreamed(t *testing.T) {
 		t.Errorf("took %d MB more", more>>20)
 	}
 }
+
+// Sections, links and times of pcapng in all their forms.
+func TestBlocksOfTheNewerFormat(t *testing.T) {
+	order := binary.LittleEndian
+	section := make([]byte, 16)
+	order.PutUint32(section, 0x1a2b3c4d)
+	link := func(kind uint16, resolution ...byte) []byte {
+		b := make([]byte, 8)
+		order.PutUint16(b, kind)
+		if len(resolution) > 0 {
+			b = append(b, 9, 0, 1, 0, resolution[0], 0, 0, 0, 0, 0, 0, 0)
+		}
+		return block(order, blockLink, b)
+	}
+	enhanced := func(id uint32, ticks uint64, packet []byte) []byte {
+		b := make([]byte, 20)
+		order.PutUint32(b, id)
+		order.PutUint32(b[4:], uint32(ticks>>32))
+		order.PutUint32(b[8:], uint32(ticks))
+		order.PutUint32(b[12:], uint32(len(packet)))
+		return block(order, blockEnhanced, append(b, packet...))
+	}
+	simple := func(packet []byte) []byte {
+		return block(order, blockSimple, append(order.AppendUint32(nil, uint32(len(packet))), packet...))
+	}
+	const at = 1795431600
+	cases := []struct {
+		name string
+		data [][]byte
+		want []string
+		at   string
+	}{
+		{"milliseconds", [][]byte{block(order, blockSection, section), link(1, 3), enhanced(0, at*1000, arpFrame(0x21))}, []string{"1 00:00:5e:00:53:21 10.48.16.33"}, "2026-11-23T11:00:00Z"},
+		{"parts of two to the power of ten", [][]byte{block(order, blockSection, section), link(1, 0x8a), enhanced(0, at*1024, arpFrame(0x21))}, []string{"1 00:00:5e:00:53:21 10.48.16.33"}, "2026-11-23T11:00:00Z"},
+		{"a packet without a time", [][]byte{block(order, blockSection, section), link(1), simple(arpFrame(0x21))}, []string{"1 00:00:5e:00:53:21 10.48.16.33"}, ""},
+		{"two links, one of them of another kind", [][]byte{block(order, blockSection, section), link(105), link(1), enhanced(0, at*1e6, arpFrame(0x22)), enhanced(1, at*1e6, arpFrame(0x21))}, []string{"2 00:00:5e:00:53:21 10.48.16.33"}, "2026-11-23T11:00:00Z"},
+		{"a second section forgets the links of the first", [][]byte{block(order, blockSection, section), link(1), enhanced(0, at*1e6, arpFrame(0x21)), block(order, blockSection, section), enhanced(0, at*1e6, arpFrame(0x22))}, []string{"1 00:00:5e:00:53:21 10.48.16.33"}, "2026-11-23T11:00:00Z"},
+		{"a link that was never told of", [][]byte{block(order, blockSection, section), enhanced(9, at*1e6, arpFrame(0x21))}, []string{}, ""},
+	}
+	for _, c := range cases {
+		r, err := Text("lan", "", bytes.Join(c.data, nil))
+		if err != nil || !reflect.DeepEqual(short(r), c.want) || len(r.Unread) != 0 {
+			t.Errorf("%s: %q, want %q; %+v, %v", c.name, short(r), c.want, r.Unread, err)
+		}
+		if len(r.Sightings) > 0 && r.Sightings[0].At != c.at {
+			t.Errorf("%s: at %q, want %q", c.name, r.Sightings[0].At, c.at)
+		}
+	}
+}

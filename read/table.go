@@ -83,6 +83,7 @@ func (r *reader) knownRow(l line, cells []string) {
 	var expire, lasts int64
 	journal := false
 	for i, c := range cells {
+		c = unescape(c)
 		switch r.columns.roles[i] {
 		case roleMAC:
 			if m, err := site.ParseMAC(c); err == nil {
@@ -91,7 +92,7 @@ func (r *reader) knownRow(l line, cells []string) {
 		case roleAddress:
 			s.Address, _ = addrWord(c)
 		case roleHost:
-			s.Host = unescape(c)
+			s.Host = c
 		case roleState:
 			s.State = strings.ToLower(c)
 		case roleExpire:

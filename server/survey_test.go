@@ -8,11 +8,16 @@ import (
 	"io"
 	"mime/multipart"
 	"net/http"
+	"net/http/httptest"
+	"path/filepath"
 	"strings"
 	"testing"
 	"time"
 
 	"vestpin/core/site"
+	"vestpin/demo"
+	"vestpin/store"
+	"vestpin/wire"
 )
 
 type file struct{ name, data string }
@@ -190,4 +195,176 @@ func TestStoppedSurveyKeepsWhatItFound(t *testing.T) {
 	if get(t, u+"/api/sites/flat", &after); after.Version != 2 || len(after.Site.Visits) != 1 || len(after.Site.Visits[0].Seen) < 3 {
 		t.Errorf("version %d, visits %+v", after.Version, after.Site.Visits)
 	}
+}
+
+// takeEdits asks for edits, takes them, and gives the site afterwards.
+func takeEdits(t testing.TB, u, id, from string, version int) surveyed {
+	t.Helper()
+	var edits []json.RawMessage
+	get(t, u+"/api/sites/"+id+from, &edits)
+	body, err := json.Marshal(map[string]any{"version": version, "edits": edits})
+	if err != nil {
+		t.Fatal(err)
+	}
+	status, answer := send(t, "POST", u+"/api/sites/"+id+"/edits", string(body))
+	var after surveyed
+	if status != 200 || json.Unmarshal([]byte(answer), &after) != nil {
+		t.Fatalf("%d %.300s", status, answer)
+	}
+	return after
+}
+
+func TestJoinAndSplitOverTheInterface(t *testing.T) {
+	u := serve(t, Options{}).URL
+	joined := takeEdits(t, u, "pottery", "/join?into=switch&from=patch", 1)
+	var both site.Device
+	for _, d := range joined.Site.Devices {
+		if d.ID == "patch" {
+			t.Error("the second device is still there")
+		}
+		if d.ID == "switch" {
+			both = d
+		}
+	}
+	if len(both.Interfaces) != 2 || both.Name != "Shelf switch" {
+		t.Fatalf("became %+v", both)
+	}
+	apart := takeEdits(t, u, "pottery", "/split?interface=patch.0", joined.Version)
+	if len(apart.Site.Devices) != len(joined.Site.Devices)+1 {
+		t.Errorf("%d devices after splitting %d", len(apart.Site.Devices), len(joined.Site.Devices))
+	}
+}
+
+func TestFreeAddressOverTheInterface(t *testing.T) {
+	u := serve(t, Options{}).URL
+	for address, want := range map[string]string{"10.48.16.21": `"holder":"00:00:5e:00:53:22"`, "10.48.16.201": `"free":true`, "10.48.16.160": "this computer's own"} {
+		if status, body := send(t, "GET", u+"/api/sites/pottery/free?address="+address, ""); status != 200 || !strings.Contains(body, want) {
+			t.Errorf("%s: %d %s", address, status, body)
+		}
+	}
+}
+
+// What is believed of devices comes with the answer: makers, guesses and the
+// ports that answered, each with the service that is entered for it.
+func TestBeliefsInTheAnswer(t *testing.T) {
+	u := serve(t, Options{}).URL
+	at := u + "/api/sites/flat/survey"
+	if status, body := send(t, "POST", at, `{}`); status != 200 {
+		t.Fatal(body)
+	}
+	for range 200 {
+		var live Live
+		if get(t, at, &live); !live.State.Running {
+			break
+		}
+		time.Sleep(50 * time.Millisecond)
+	}
+	var a struct {
+		Guesses []struct {
+			Device, Kind string
+			Reasons      []string
+		}
+		AnswersOn []struct{ Interface, Port, Name, Service string }
+		Makers    []struct{ Interface, Name string }
+	}
+	get(t, u+"/api/sites/flat", &a)
+	kinds := map[string]string{}
+	for _, g := range a.Guesses {
+		if kinds[g.Device] = g.Kind; len(g.Reasons) == 0 {
+			t.Errorf("%s is a %s for no reason", g.Device, g.Kind)
+		}
+	}
+	if kinds["cam"] != "camera" || kinds["tv"] == "" {
+		t.Errorf("guesses %v", kinds)
+	}
+	ports := map[string]string{}
+	for _, p := range a.AnswersOn {
+		ports[p.Interface+" "+p.Port] = p.Name
+	}
+	if ports["cam.0 554"] != "video (RTSP)" || ports["media.0 22"] != "SSH" || ports["media.0 80"] != "web page" {
+		t.Errorf("ports %v", ports)
+	}
+	if len(a.Makers) == 0 {
+		t.Error("nobody made anything")
+	}
+}
+
+// Two windows: both hear of a survey, and an edit of one in its middle is not lost
+// when the survey ends.
+func TestEditInTheMiddleOfASurvey(t *testing.T) {
+	u := serve(t, Options{}).URL
+	if status, body := send(t, "POST", u+"/api/sites/flat/survey", `{}`); status != 200 {
+		t.Fatal(body)
+	}
+	time.Sleep(300 * time.Millisecond)
+	if status, body := send(t, "POST", u+"/api/sites/flat/edits", `{"version":1,"edits":[{"do":"describe","id":"tv","place":"attic"}]}`); status != 200 {
+		t.Fatal(body)
+	}
+	send(t, "POST", u+"/api/sites/flat/survey/stop", "")
+	var after surveyed
+	get(t, u+"/api/sites/flat", &after)
+	place := ""
+	for _, d := range after.Site.Devices {
+		if d.ID == "tv" {
+			place = d.Place
+		}
+	}
+	if place != "attic" || after.Version != 3 || len(after.Site.Visits) != 1 {
+		t.Errorf("place %q, version %d, %d visits", place, after.Version, len(after.Site.Visits))
+	}
+}
+
+// A window that does not take its news has the newest when it does.
+func TestSlowWindowMissesNothingThatMatters(t *testing.T) {
+	var h hub
+	l, stop := h.listen()
+	defer stop()
+	for i := range 1000 {
+		h.tell(news{ID: "a", Version: i})
+		h.tell(news{ID: "b", Survey: &SurveyState{Running: i < 999, Done: i}})
+		h.tell(news{ID: "b", Version: i})
+	}
+	<-l.ready
+	got := l.take()
+	if len(got) != 2 || got[0].Version != 999 || got[1].Version != 999 || got[1].Survey == nil || got[1].Survey.Running || got[1].Survey.Done != 999 {
+		t.Errorf("got %+v", got)
+	}
+	if again := l.take(); len(again) != 0 {
+		t.Errorf("told twice: %+v", again)
+	}
+}
+
+// When the program ends in the middle of a survey, what was found is kept.
+func TestClosingKeepsWhatWasFound(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "v.db")
+	st, err := store.Open(path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	sites, err := demo.Sites()
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := st.Create("flat", sites[0].Site); err != nil {
+		t.Fatal(err)
+	}
+	h := New(st, Options{Network: func(string) wire.Network {
+		w, err := demo.Network("flat")
+		if err != nil {
+			t.Error(err)
+		}
+		return w
+	}})
+	srv := httptest.NewServer(h)
+	defer srv.Close()
+	if status, body := send(t, "POST", srv.URL+"/api/sites/flat/survey", `{}`); status != 200 {
+		t.Fatal(body)
+	}
+	time.Sleep(1200 * time.Millisecond)
+	h.Close()
+	after, err := st.Get("flat")
+	if err != nil || after.Version != 2 || len(after.Site.Visits) != 1 || len(after.Site.Visits[0].Seen) == 0 {
+		t.Errorf("%v: version %d, visits %+v", err, after.Version, after.Site.Visits)
+	}
+	st.Close()
 }

@@ -54,7 +54,9 @@ type Host struct {
 	Model    string             `json:"model,omitempty"`
 	NetBIOS  string             `json:"netbios,omitempty"`
 	UPnP     *frame.Description `json:"upnp,omitempty"`
-	Types    []string           `json:"types,omitempty"` // WS-Discovery
+	Location string             `json:"location,omitempty"` // where it says that its description lies, its own place if empty
+	Silent   bool               `json:"silent,omitempty"`   // answers ARP and nothing else
+	Types    []string           `json:"types,omitempty"`    // WS-Discovery
 	SNMP     *SNMP              `json:"snmp,omitempty"`
 	Ports    []Port             `json:"ports,omitempty"`
 }

@@ -43,7 +43,7 @@ func (w *World) answers(body []byte, to netip.AddrPort) []datagram {
 		return w.resolve(body, to)
 	}
 	for _, h := range w.Hosts {
-		if !to.Addr().IsMulticast() && to.Addr() != h.Address {
+		if h.Silent || !to.Addr().IsMulticast() && to.Addr() != h.Address {
 			continue
 		}
 		switch to.Port() {
@@ -51,7 +51,11 @@ func (w *World) answers(body []byte, to netip.AddrPort) []datagram {
 			from(h, 5353, h.mdns(body))
 		case 1900:
 			if h.UPnP != nil {
-				from(h, 1900, []byte(fmt.Sprintf("HTTP/1.1 200 OK\r\nCACHE-CONTROL: max-age=1800\r\nST: urn:schemas-upnp-org:device:%s:1\r\nSERVER: UPnP/1.1\r\nLOCATION: http://%s:%d/description.xml\r\n\r\n", h.UPnP.Type, h.Address, portDescription)))
+				location := h.Location
+				if location == "" {
+					location = fmt.Sprintf("http://%s:%d/description.xml", h.Address, portDescription)
+				}
+				from(h, 1900, []byte(fmt.Sprintf("HTTP/1.1 200 OK\r\nCACHE-CONTROL: max-age=1800\r\nST: urn:schemas-upnp-org:device:%s:1\r\nSERVER: UPnP/1.1\r\nLOCATION: %s\r\n\r\n", h.UPnP.Type, location)))
 			}
 		case 3702:
 			if len(h.Types) > 0 {

@@ -9,6 +9,7 @@ import (
 	"testing"
 
 	"vestpin/core/sheet"
+	"vestpin/core/sighting"
 	"vestpin/core/site"
 	"vestpin/read"
 )
@@ -59,3 +60,37 @@ func TestDnsmasqReadsBack(t *testing.T) {
 }
 
 func address(n int) netip.Addr { return netip.AddrFrom4([4]byte{10, 48, 16, byte(n)}) }
+
+// The inventory is read back as the same devices: names, kinds, places, MAC
+// addresses and where they were seen, whatever a spreadsheet would make of them.
+func TestInventoryReadsBack(t *testing.T) {
+	s := site.New("Mill", netip.MustParsePrefix("10.48.16.0/24"), netip.MustParseAddr("10.48.16.1"), nil)
+	names := []string{"Kiln", "=SUM(A1)", "-2", "shop, back", "“quoted” \"x\"", "Küche", "@home", "カメラ"}
+	for i, name := range names {
+		id := fmt.Sprint("d", i)
+		s.Devices = append(s.Devices, site.Device{ID: id, Name: name, Kind: "camera", Place: names[(i+3)%len(names)], Interfaces: []site.Interface{{ID: id + ".0", Network: "main", MAC: site.MAC(fmt.Sprintf("00:00:5e:00:53:%02x", i)), Seen: address(20 + i)}}})
+	}
+	target, err := Find("inventory.csv")
+	if err != nil {
+		t.Fatal(err)
+	}
+	var b bytes.Buffer
+	if err := target.Write(&b, s); err != nil {
+		t.Fatal(err)
+	}
+	back, err := read.Text("inventory.csv", "", b.Bytes())
+	if err != nil || len(back.Unread) > 0 {
+		t.Fatalf("%v, %+v", err, back.Unread)
+	}
+	p := sighting.Merge(site.New("New", netip.MustParsePrefix("10.48.16.0/24"), netip.MustParseAddr("10.48.16.1"), nil), back.Sightings, back.Facts, "2026-11-23T09:00:00Z")
+	next, _, err := site.Apply(site.New("New", netip.MustParsePrefix("10.48.16.0/24"), netip.MustParseAddr("10.48.16.1"), nil), p.Edits)
+	if err != nil || len(next.Devices) != len(names) {
+		t.Fatalf("%v: %d devices", err, len(next.Devices))
+	}
+	for i, d := range next.Devices {
+		want := s.Devices[i]
+		if d.Name != want.Name || d.Kind != want.Kind || d.Place != want.Place || d.Interfaces[0].MAC != want.Interfaces[0].MAC || d.Interfaces[0].Seen != want.Interfaces[0].Seen {
+			t.Errorf("%+v came back as %+v", want, d)
+		}
+	}
+}

@@ -110,3 +110,72 @@ func BenchmarkMerge(b *testing.B) {
 		Merge(s, evidence, Facts{}, "2026-11-23T09:00:00Z")
 	}
 }
+
+// Day after day of any evidence: the visits stay in order and end before the next
+// begins, comparing any two names each interface once for each difference, and
+// every offer can be taken, refused and taken back.
+func TestVisitsOfAnything(t *testing.T) {
+	r := rand.New(rand.NewPCG(53, 54))
+	offers := 0
+	for round := range 400 {
+		s := known()
+		for day := range 2 + r.IntN(3) {
+			at := fmt.Sprintf("2026-11-%02dT09:00:00Z", day*3+1)
+			evidence := randomEvidence(r)
+			for i := range evidence {
+				evidence[i].State = "answered ARP"
+				if r.IntN(3) == 0 {
+					evidence[i].At = fmt.Sprintf("2026-11-%02dT08:%02d:00Z", day*3+1, r.IntN(60))
+				}
+			}
+			next, _, err := site.Apply(s, Merge(s, evidence, Facts{}, at).Edits)
+			if err != nil {
+				t.Fatalf("round %d: %v", round, err)
+			}
+			s = next
+		}
+		for i, v := range s.Visits {
+			if open := v.Until == ""; open != (i == len(s.Visits)-1) || !open && v.Until < v.From || i > 0 && v.From <= s.Visits[i-1].Until {
+				t.Fatalf("round %d: visits %+v", round, s.Visits)
+			}
+		}
+		v := site.NewView(s)
+		for i := 1; i < len(s.Visits); i++ {
+			said := map[string]bool{}
+			for _, d := range Compare(v, s.Visits[i-1], s.Visits[i]) {
+				if key := d.What + d.Interface; said[key] || d.Says == "" {
+					t.Fatalf("round %d: %+v twice", round, d)
+				} else {
+					said[key] = true
+				}
+			}
+			if same := Compare(v, s.Visits[i], s.Visits[i]); len(same) > 0 {
+				for _, d := range same {
+					if d.What != "elsewhere" {
+						t.Fatalf("round %d: a visit differs from itself: %+v", round, d)
+					}
+				}
+			}
+		}
+		for _, o := range Offers(v) {
+			offers++
+			for _, edits := range [][]site.Edit{o.Edits, o.Not} {
+				next, undo, err := site.Apply(s, edits)
+				if err != nil {
+					t.Fatalf("round %d: %+v: %v", round, o, err)
+				}
+				for _, again := range Offers(site.NewView(next)) {
+					if again.ID == o.ID {
+						t.Fatalf("round %d: %s is offered again", round, o.ID)
+					}
+				}
+				if back, _, err := site.Apply(next, undo); err != nil || string(site.Write(back)) != string(site.Write(s)) {
+					t.Fatalf("round %d: not undone: %v", round, err)
+				}
+			}
+		}
+	}
+	if offers < 50 {
+		t.Errorf("only %d offers were met", offers)
+	}
+}
