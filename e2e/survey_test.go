@@ -119,6 +119,16 @@ func TestSurveyByKeyboardAlone(t *testing.T) {
 	)
 }
 
+// With a community the switches tell their names; without one nobody is asked.
+func TestSweepOptions(t *testing.T) {
+	p, ctx := demo(t), open(t)
+	do(t, ctx,
+		chromedp.Navigate(p.URL+"/s/pottery/survey?pick=device:switch"), rows(19), Press("Sweep options"), Fill("SNMP community", "public"),
+		Press("Sweep the LAN"), Wait(sweepEnded), Sees("describes itself as “Larkbridge switch, 16 ports”"),
+		chromedp.Navigate(p.URL+"/s/flat/survey"), Press("Sweep options"), Choose("Network to sweep", "outer"), Press("Sweep the LAN"), Sees("this computer is not attached to it, only to 10.48.20.0/24"),
+	)
+}
+
 // A second window sees a sweep that the first began, and may stop it.
 func TestSweepInTwoWindows(t *testing.T) {
 	p, ctx := demo(t), open(t)

@@ -9,11 +9,12 @@ import (
 	"github.com/chromedp/chromedp"
 )
 
-var views = []string{"/", "/s/pottery/survey?pick=device:kiln", "/s/pottery/addresses?pick=device:label", "/s/pottery/ports?pick=service:door.sip", "/s/pottery/place", "/s/flat/ports", "/s/none/survey"}
+var views = []string{"/", "/s/pottery/survey?pick=device:kiln", "/s/pottery/survey?pick=device:decoder", "/s/pottery/addresses?pick=device:label", "/s/pottery/ports?pick=service:door.sip", "/s/pottery/place", "/s/flat/ports", "/s/none/survey"}
 
 // TestNoSeriousFaultForAssistiveTools runs axe-core on every view in both themes.
 func TestNoSeriousFaultForAssistiveTools(t *testing.T) {
 	p, ctx := demo(t), open(t)
+	do(t, ctx, chromedp.Navigate(p.URL+"/s/pottery/survey"), Press("Sweep the LAN"), Wait(sweepEnded), Sees("differences"))
 	axe, err := os.ReadFile("../web/node_modules/axe-core/axe.min.js")
 	if err != nil {
 		t.Fatal(err)
@@ -99,6 +100,10 @@ func TestDialogsHaveNoSeriousFault(t *testing.T) {
 		"network":  {chromedp.Navigate(p.URL + "/s/pottery/survey"), Press("10.48.16.0/24")},
 		"router":   {chromedp.Navigate(p.URL + "/s/pottery/survey"), Press("Hall cupboard router")},
 		"service":  {chromedp.Navigate(p.URL + "/s/pottery/ports"), Press("Add a service")},
+		"makers":   {chromedp.Navigate(p.URL + "/s/pottery/survey"), Press("Makers"), Sees("Your own list")},
+		"sketch":   {chromedp.Navigate(p.URL + "/s/pottery/survey?pick=device:yard"), Press("Sketch"), Wait(`document.querySelector("[data-sketch]")`)},
+		"several":  {chromedp.Navigate(p.URL + "/s/pottery/survey"), rows(19), Press("Sweep options"), chromedp.Evaluate[chromedp.Void](`document.querySelector("[data-device=yard] input").click()`), Sees("1 chosen")},
+		"sweep":    {chromedp.Navigate(p.URL + "/s/flat/survey"), Press("Sweep the LAN"), Wait(`document.querySelector("[data-live]")`)},
 		"preview":  {chromedp.Navigate(p.URL + "/s/pottery/survey"), Press("Type or paste text"), SetText("Text to read", leases), Press("Read this"), Sees("3 sightings")},
 		"ghosts":   {chromedp.Navigate(p.URL + "/s/pottery/addresses"), Press("Suggest 3 pins"), Wait(`document.querySelector("[data-mark$=suggested]")`)},
 		"files":    {chromedp.Navigate(p.URL + "/s/pottery/place"), Press("Save as a file"), Sees("a hosts file of everything that is pinned")},

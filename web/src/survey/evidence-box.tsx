@@ -1,16 +1,20 @@
 import { chakra } from "@chakra-ui/react";
 import { useRef, useState } from "react";
 import type { SurveyState } from "../api/model";
-import { useSurvey, useSweep } from "../api/survey";
+import { type SurveyPlan, useSurvey, useSweep } from "../api/survey";
 import { Button, Row } from "../parts";
 import { plural } from "../parts/words";
+import { SweepOptions } from "./sweep-options";
 
 /** pasted makes a file of a text, so that all evidence goes one way. */
 export const pasted = (text: string) => new File([text], "pasted text", { type: "text/plain" });
 
+type BoxProps = { onTake: (files: File[]) => void; plan: SurveyPlan; onPlan: (p: SurveyPlan) => void };
+
 /** EvidenceBox takes files and text, and shows how far a sweep is. */
-export function EvidenceBox({ onTake }: { onTake: (files: File[]) => void }) {
+export function EvidenceBox({ onTake, plan, onPlan }: BoxProps) {
   const survey = useSurvey();
+  const [options, setOptions] = useState(false);
   const [over, setOver] = useState(false);
   const [text, setText] = useState<string>();
   const take = (files: FileList | null) => files && files.length > 0 && onTake([...files]);
@@ -54,9 +58,13 @@ export function EvidenceBox({ onTake }: { onTake: (files: File[]) => void }) {
               Type or paste text
             </Button>
             <FileButton onFiles={take} />
+            <Button variant="mend" fontSize="small" aria-expanded={options} onClick={() => setOptions(!options)}>
+              Sweep options
+            </Button>
           </>
         )}
       </chakra.div>
+      {options && <SweepOptions plan={plan} onChange={onPlan} />}
       {survey && !survey.state.running && survey.state.says && <SweepEnd state={survey.state} />}
       {text !== undefined && (
         <chakra.form

@@ -1,6 +1,6 @@
 import { useEffect, useMemo, useState } from "react";
 import { useEdit, useSite } from "../api/site";
-import { useSurvey, useSweep } from "../api/survey";
+import { type SurveyPlan, useSurvey, useSweep } from "../api/survey";
 import { Button, Empty, Filters, Key, Row, Select, ViewHead } from "../parts";
 import { useKeys } from "../parts/keys";
 import { usePick } from "../parts/pick";
@@ -28,11 +28,12 @@ export function SurveyView() {
   const [files, setFiles] = useState<File[]>();
   const [as, setAs] = useState<"list" | "sketch">("list");
   const [makers, setMakers] = useState(false);
+  const [plan, setPlan] = useState<SurveyPlan>({});
   const addByHand = useAddByHand();
   const running = survey?.state.running ?? false;
   const rows = useMemo(() => rowsOf(answer, survey), [answer, survey]);
   const picked = ownerOf(pick, site);
-  const sweep = () => (running ? stop.mutate() : start.mutate({}));
+  const sweep = () => (running ? stop.mutate() : start.mutate(plan));
   useKeys({ w: sweep });
   useEffect(() => {
     const onPaste = (e: ClipboardEvent) => {
@@ -64,7 +65,7 @@ export function SurveyView() {
           </Button>
         )}
       </ViewHead>
-      <EvidenceBox onTake={setFiles} />
+      <EvidenceBox onTake={setFiles} plan={plan} onPlan={setPlan} />
       <Words />
       {files ? (
         <PreviewPanel files={files} onClose={() => setFiles(undefined)} />
