@@ -26,6 +26,7 @@ func TestSweepCompareAndSwap(t *testing.T) {
 		Wait(sweepEnded), Sees("20 answered, 4 new."), rows(23),
 		// What changed since the visit in May.
 		Press("7 differences to"), Sees("Kiln controller was at 10.48.16.109, now at 10.48.16.115"), Sees("00:00:5e:00:53:5a is at 10.48.16.90, where Shop decoder was"), Sees("Workshop laptop was at 10.48.16.152"),
+		Choose("to the visit of", "v-2026-05-04"), Sees("Everything was as before."),
 		Keys(kb.Escape), Wait(`!document.querySelector("dialog[open]")`),
 		Press("New 3"), rows(3), Press("Gone 2"), rows(2), Press("Moved or swapped"), Wait(`document.querySelector("[data-device=kiln]")`), Press("Everything"),
 		// The swapped box.

@@ -62,6 +62,7 @@ func (s *server) routes(api huma.API) {
 	huma.Register(api, get("get-survey", "/api/sites/{id}/survey"), s.getSurvey)
 	huma.Register(api, post("stop-survey", "/api/sites/{id}/survey/stop"), s.stopSurvey)
 	huma.Register(api, get("ask-free", "/api/sites/{id}/free"), s.askFree)
+	huma.Register(api, get("compare-visits", "/api/sites/{id}/compare"), s.compareVisits)
 	huma.Register(api, get("join-devices", "/api/sites/{id}/join"), s.joinDevices)
 	huma.Register(api, get("split-device", "/api/sites/{id}/split"), s.splitDevice)
 	huma.Register(api, get("suggest", "/api/sites/{id}/suggest"), s.suggest)

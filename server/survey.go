@@ -342,6 +342,26 @@ func (s *server) askFree(ctx context.Context, in *struct {
 	return &struct{ Body wire.Freedom }{f}, nil
 }
 
+// compareVisits tells what one visit has other than another, whichever two.
+func (s *server) compareVisits(_ context.Context, in *struct {
+	SiteID
+	Before string `query:"before" required:"true" doc:"The id of the earlier visit"`
+	After  string `query:"after" required:"true" doc:"The id of the later visit"`
+}) (*struct{ Body []sighting.Difference }, error) {
+	st, err := s.store.Get(in.ID)
+	if err != nil {
+		return nil, refusal(err)
+	}
+	find := func(id string) int {
+		return slices.IndexFunc(st.Site.Visits, func(v site.Visit) bool { return v.ID == id })
+	}
+	a, b := find(in.Before), find(in.After)
+	if a < 0 || b < 0 {
+		return nil, huma.Error404NotFound("There is no such visit; it may have been removed.")
+	}
+	return &struct{ Body []sighting.Difference }{sighting.Compare(site.NewView(st.Site), st.Site.Visits[a], st.Site.Visits[b])}, nil
+}
+
 // joinDevices and splitDevice give edits; taking them is for the page.
 func (s *server) joinDevices(_ context.Context, in *struct {
 	SiteID

@@ -164,6 +164,14 @@ func TestSurveyFromStartToUndo(t *testing.T) {
 	if codes["stranger"] != 2 || codes["swapped?"] != 1 {
 		t.Errorf("snags %v", codes)
 	}
+	var differences, none []struct{ What string }
+	get(t, u+"/api/sites/pottery/compare?before=v-2026-05-04&after="+after.Site.Visits[1].ID, &differences)
+	if get(t, u+"/api/sites/pottery/compare?before=v-2026-05-04&after=v-2026-05-04", &none); len(differences) != 7 || len(none) != 0 {
+		t.Errorf("%d differences, and %d of a visit to itself", len(differences), len(none))
+	}
+	if status, body := send(t, "GET", u+"/api/sites/pottery/compare?before=v-2026-05-04&after=none", ""); status != 404 {
+		t.Errorf("a visit that is not there: %d %s", status, body)
+	}
 	if status, _ := send(t, "POST", u+"/api/sites/pottery/undo", `{"version":2}`); status != 200 {
 		t.Errorf("undo: %d", status)
 	}

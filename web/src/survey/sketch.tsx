@@ -6,6 +6,9 @@ import { Button, Mono, Muted, Row } from "../parts";
 import { usePick } from "../parts/pick";
 import { label, networkOf, ownerOf, short } from "../parts/words";
 
+/** The number of devices from which a place takes the whole width, in columns. */
+const crowded = 16;
+
 const gear = ["switch", "radio", "router"];
 
 /** inOrder lists the routers from the provider inwards. */
@@ -117,15 +120,16 @@ function Place({ name, devices }: { name: string; devices: Device[] }) {
       py="6px"
       className="step"
       data-place={name}
+      gridColumn={devices.length > crowded ? "1 / -1" : undefined}
     >
       <chakra.h3 fontWeight={700} fontSize="small">
         {name || <Muted>no place yet</Muted>} <Muted fontSize="label">{devices.length}</Muted>
       </chakra.h3>
-      <ul>
+      <chakra.ul css={devices.length > crowded ? { columnWidth: "186px" } : undefined}>
         {[...links, ...others].map((d) => (
           <Thing key={d.id} device={d} link={links.includes(d)} />
         ))}
-      </ul>
+      </chakra.ul>
     </chakra.section>
   );
 }

@@ -251,7 +251,7 @@ function Line({ row, index, top, picked, marked, columns, template, onPick, onNa
         />
       </span>
       {columns.map((c) => (
-        <span role="cell" key={c.key}>
+        <span role="cell" key={c.key} title={title(cells[c.key])}>
           {cells[c.key]}
         </span>
       ))}
@@ -267,6 +267,9 @@ const said = {
   gone: "gone",
   elsewhere: "elsewhere",
 } as const;
+
+/** title is what a cell shows on its own where it is cut off. */
+const title = (cell: React.ReactNode) => (typeof cell === "string" ? cell : undefined);
 
 /** The snags that are told in a row in fewer words than their code has. */
 const briefly: Record<string, string> = {

@@ -1,11 +1,13 @@
 import { chakra } from "@chakra-ui/react";
+import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
+import { api, must, sayWhy } from "../api/client";
 import type { Visit } from "../api/model";
 import { useEdit, useSite } from "../api/site";
-import { Button, Muted } from "../parts";
+import { Button, Field, Muted, Row, Select } from "../parts";
 import { Dialog } from "../parts/dialog";
 import { usePick } from "../parts/pick";
-import { clock, plural } from "../parts/words";
+import { plural } from "../parts/words";
 
 const date = (at: string) => new Date(at).toLocaleDateString([], { day: "numeric", month: "long", year: "numeric" });
 const brief = (at: string) => new Date(at).toLocaleDateString([], { day: "numeric", month: "long" });
@@ -58,15 +60,40 @@ const headings = {
   elsewhere: "Not where the plan has it",
 } as const;
 
-/** Comparison lists what changed from one visit to the next. */
+/** Comparison lists what changed from one visit to another, whichever two. */
 function Comparison({ before, last, onClose }: { before: Visit; last: Visit; onClose: () => void }) {
-  const { differences } = useSite();
+  const { id, version, site } = useSite();
   const [, setPick] = usePick();
+  const [from, setFrom] = useState(before.id);
+  const [to, setTo] = useState(last.id);
+  const { data, error } = useQuery({
+    queryKey: ["compare", id, version, from, to],
+    queryFn: async () =>
+      must(await api.GET("/api/sites/{id}/compare", { params: { path: { id }, query: { before: from, after: to } } })),
+  });
+  const visit = (name: string, value: string, onChange: (v: string) => void) => (
+    <Field label={name}>
+      {(p) => (
+        <Select {...p} value={value} onChange={(e) => onChange(e.target.value)}>
+          {site.visits.map((v) => (
+            <option key={v.id} value={v.id}>
+              {date(v.from)}, {v.seen.length} seen
+            </option>
+          ))}
+        </Select>
+      )}
+    </Field>
+  );
   return (
-    <Dialog title={`${date(before.from)} and ${date(last.from)}`} onClose={onClose} wide>
-      {differences.length === 0 && <p>Everything is as it was: {plural(last.seen.length, "device")} seen.</p>}
+    <Dialog title="What changed between two visits" onClose={onClose} wide>
+      <Row gap="14px" mb="12px" css={{ "& > *": { flex: 1 } }}>
+        {visit("From the visit of", from, setFrom)}
+        {visit("to the visit of", to, setTo)}
+      </Row>
+      {error && <p role="alert">{sayWhy(error)}</p>}
+      {data?.length === 0 && <p>Everything was as before.</p>}
       {(Object.keys(headings) as (keyof typeof headings)[]).map((what) => {
-        const list = differences.filter((d) => d.what === what);
+        const list = data?.filter((d) => d.what === what) ?? [];
         return list.length === 0 ? null : (
           <chakra.section key={what} mb="12px" data-difference={what}>
             <chakra.h3 fontWeight={700}>
@@ -95,10 +122,6 @@ function Comparison({ before, last, onClose }: { before: Visit; last: Visit; onC
           </chakra.section>
         );
       })}
-      <Muted fontSize="small">
-        Last sighted on this visit: {clock(last.until || last.from)}. {last.seen.length} seen, {before.seen.length} the
-        time before.
-      </Muted>
     </Dialog>
   );
 }
