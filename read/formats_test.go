@@ -52,6 +52,7 @@ var three = []string{"00:00:5e:00:53:21 10.48.16.20 rec", "00:00:5e:00:53:22 10.
 func TestDeviceListsInAnyLayout(t *testing.T) {
 	cases := []struct{ name, text string }{
 		{"rows with tabs, the kind of link all different", "LAN 1\trec\t10.48.16.20\t00:00:5e:00:53:21\nLAN 2\tcam 22\t10.48.16.21\t00:00:5e:00:53:22\n5 GHz\tKüche\t10.48.16.22\t00:00:5e:00:53:23\n"},
+		{"rows numbered with #", "#\tName\tIP\tMAC\n#1\trec\t10.48.16.20\t00:00:5e:00:53:21\n#2\tcam 22\t10.48.16.21\t00:00:5e:00:53:22\n#3\tKüche\t10.48.16.22\t00:00:5e:00:53:23\n"},
 		{"two devices in a row", "rec\t10.48.16.20\t00:00:5e:00:53:21\tcam 22\t10.48.16.21\t00:00:5e:00:53:22\nKüche\t10.48.16.22\t00:00:5e:00:53:23\n"},
 		{"cards with blank lines", "Connected devices\n\nrec\n10.48.16.20\n00:00:5e:00:53:21\nLAN 1\n\ncam 22\n10.48.16.21\n00:00:5e:00:53:22\n23:59:10\n\nKüche\n10.48.16.22\n00:00:5e:00:53:23\nWLAN\n"},
 		{"cards without", "Connected devices\nrec\n00:00:5e:00:53:21\n10.48.16.20\nLAN 1\n23:59:10\ncam 22\n00:00:5e:00:53:22\n10.48.16.21\nWLAN\n11:59:10\nKüche\n00:00:5e:00:53:23\n10.48.16.22\nLAN 2\n1d 3h\nRefresh\n"},

@@ -310,10 +310,11 @@ func (r *reader) line(kinds []kind, number int, raw string, blank bool) {
 	r.loose = append(r.loose, l)
 }
 
-// noise passes rules, remarks and lines without anything to read.
+// noise passes rules, remarks and lines without anything to read. A row whose
+// first column is headed or numbered with "#" is no remark.
 func noise(text string) bool {
 	text = strings.TrimSpace(text)
-	return strings.HasPrefix(text, "#") || strings.HasPrefix(text, "//") || strings.Trim(text, "-=_+|* \t\u2500\u2502\u253c") == ""
+	return strings.HasPrefix(text, "#") && !strings.Contains(text, "\t") || strings.HasPrefix(text, "//") || strings.Trim(text, "-=_+|* \t\u2500\u2502\u253c") == ""
 }
 
 // dropHeading takes the lines right above one that was understood for its
