@@ -159,6 +159,7 @@ func TestSamplesOfServersAndCaptures(t *testing.T) {
 		{"ifconfig.txt", []string{}, "10.48.16.0/24 10.48.16.100 invalid IP [] []"},
 		{"netstat-rn.txt", []string{}, "10.48.16.0/24 invalid IP 10.48.16.1 [] []"},
 		{"route-n.txt", []string{}, "10.48.16.0/24 invalid IP 10.48.16.1 [] []"},
+		{"dhclient.leases", []string{}, "10.48.16.0/24 10.48.16.101 10.48.16.1 [10.48.16.1 192.0.2.53] []"},
 		{"ip-route.txt", []string{}, "10.48.16.0/24 10.48.16.100 10.48.16.1 [] []"},
 	}
 	for _, c := range cases {
