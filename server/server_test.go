@@ -64,6 +64,12 @@ func send(t testing.TB, method, url, body string, header ...string) (int, string
 		}
 		r.Header.Set(header[i], header[i+1])
 	}
+	return answerTo(t, r)
+}
+
+// answerTo sends a request and gives the status and the body of its answer.
+func answerTo(t testing.TB, r *http.Request) (int, string) {
+	t.Helper()
 	resp, err := http.DefaultClient.Do(r)
 	if err != nil {
 		t.Fatal(err)

@@ -35,16 +35,12 @@ func evidence(t testing.TB, u, id string, files ...file) (int, string) {
 		io.WriteString(w, f.data)
 	}
 	form.Close()
-	resp, err := http.Post(u+"/api/sites/"+id+"/evidence?at=2026-11-23T09:00:00Z", form.FormDataContentType(), &b)
+	r, err := http.NewRequest("POST", u+"/api/sites/"+id+"/evidence?at=2026-11-23T09:00:00Z", &b)
 	if err != nil {
 		t.Fatal(err)
 	}
-	defer resp.Body.Close()
-	data, err := io.ReadAll(resp.Body)
-	if err != nil {
-		t.Fatal(err)
-	}
-	return resp.StatusCode, string(data)
+	r.Header.Set("Content-Type", form.FormDataContentType())
+	return answerTo(t, r)
 }
 
 func TestSeveralFilesAtOnce(t *testing.T) {
