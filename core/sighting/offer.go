@@ -47,7 +47,7 @@ func Offers(v site.View) []Offer {
 			gone = append(gone, p)
 		default:
 			there = append(there, p)
-			if p.Interface.First >= visit.From && !p.Device.Accepted && bare(v, p) {
+			if p.Interface.First >= visit.From && !p.Device.Accepted && bare(p) {
 				came = append(came, p)
 			}
 		}
@@ -64,7 +64,7 @@ func Offers(v site.View) []Offer {
 }
 
 // bare passes what nothing was decided about yet.
-func bare(v site.View, p site.Placed) bool {
+func bare(p site.Placed) bool {
 	return p.Interface.Pin == nil && len(p.Device.Services) == 0 && p.Device.Place == ""
 }
 
@@ -112,17 +112,22 @@ func accept(p site.Placed) []site.Edit {
 	return []site.Edit{{Do: site.Describe, ID: p.Device.ID, Accepted: &yes}}
 }
 
+// tellingName is the name in a piece of evidence, in lower case, where it tells
+// one device from another; "" otherwise.
+func tellingName(e site.Evidence) string {
+	name := strings.ToLower(Title(e.Host))
+	if len(name) < 3 || name == "localhost" || name == "unknown" {
+		return ""
+	}
+	return name
+}
+
 // commonName is a host name that both gave, "" if none.
 func commonName(a, b site.Placed) string {
 	for _, e := range a.Interface.Evidence {
-		name := strings.ToLower(Title(e.Host))
-		if len(name) < 3 || name == "localhost" || name == "unknown" {
-			continue
-		}
-		for _, f := range b.Interface.Evidence {
-			if strings.ToLower(Title(f.Host)) == name {
-				return Title(e.Host)
-			}
+		name := tellingName(e)
+		if name != "" && slices.ContainsFunc(b.Interface.Evidence, func(f site.Evidence) bool { return tellingName(f) == name }) {
+			return Title(e.Host)
 		}
 	}
 	return ""
@@ -171,8 +176,8 @@ func together(v site.View, there []site.Placed) []Offer {
 		}
 		seen := map[string]bool{}
 		for _, e := range p.Interface.Evidence {
-			name := strings.ToLower(Title(e.Host))
-			if len(name) >= 3 && !seen[name] {
+			name := tellingName(e)
+			if name != "" && !seen[name] {
 				seen[name] = true
 				if byName[name] == nil {
 					names = append(names, name)

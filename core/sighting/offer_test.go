@@ -55,6 +55,7 @@ func TestOffers(t *testing.T) {
 		{"nothing in common", []Sighting{saw(rec, 112, "a-name")}, []Sighting{saw(other, 114, "b-name")}, nil},
 		{"a phone with a new made-up MAC address", []Sighting{saw("72:1e:8b:20:9a:04", 120, "tab")}, []Sighting{saw("da:41:07:5e:10:6c", 133, "tab")}, []string{"rejoined d-721e8b209a04"}},
 		{"a visitor's lease that went to the next visitor", []Sighting{saw("72:1e:8b:20:9a:04", 120, "")}, []Sighting{saw("da:41:07:5e:10:6c", 120, "")}, nil},
+		{"two that call themselves nothing that tells", nil, []Sighting{saw(other, 140, "localhost"), saw("00:00:5e:00:53:9a", 141, "localhost")}, nil},
 		{"wired and wireless of one device", nil, []Sighting{saw(other, 140, "office-pc"), saw("00:00:5e:00:53:9a", 141, "office-pc.lan")}, []string{"together d-00005e005399"}},
 	}
 	for _, c := range cases {

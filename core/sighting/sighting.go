@@ -399,7 +399,7 @@ func (m *merger) visitEdits() []site.Edit {
 	v, going := m.site.Visit()
 	if !going || v.Until != "" || day(v.From) != day(m.at) {
 		if going && v.Until == "" {
-			out = append(out, site.Edit{Do: site.PutVisit, Visit: Finish(m.site, v)})
+			out = append(out, site.Edit{Do: site.PutVisit, Visit: finished(m.site, v)})
 		}
 		taken := func(id string) bool {
 			return slices.ContainsFunc(m.site.Visits, func(o site.Visit) bool { return o.ID == id })
@@ -422,8 +422,8 @@ func (m *merger) visitEdits() []site.Edit {
 	return append(out, site.Edit{Do: site.PutVisit, Visit: &v})
 }
 
-// Finish ends a visit at the last thing that was sighted on it.
-func Finish(s site.Site, v site.Visit) *site.Visit {
+// finished ends a visit at the last thing that was sighted on it.
+func finished(s site.Site, v site.Visit) *site.Visit {
 	v.Until = v.From
 	for _, d := range s.Devices {
 		for _, n := range d.Interfaces {
