@@ -215,7 +215,7 @@ func (r *reader) all(list []statement) {
 func (r *reader) iscOption(s statement) {
 	switch s.word(1) {
 	case "routers":
-		r.gateways = append(r.gateways, s.addrs()...)
+		r.addGateways(s.addrs()...)
 	case "domain-name-servers":
 		for _, a := range s.addrs() {
 			addTo(&r.out.Facts.DNS, a)

@@ -52,8 +52,10 @@ func (r *reader) cards() {
 	r.loose = left
 }
 
+// takenBetween reports whether a row of a table stands between two lines.
 func (r *reader) takenBetween(a, b int) bool {
-	return slices.ContainsFunc(r.rows, func(l line) bool { return l.number > a && l.number < b })
+	i, _ := slices.BinarySearchFunc(r.rows, a+1, func(l line, number int) int { return l.number - number })
+	return i < len(r.rows) && r.rows[i].number < b
 }
 
 // cardsOf takes the cards of a run of lines and gives back the lines that belong

@@ -184,6 +184,30 @@ func TestFilesThatContradictEachOther(t *testing.T) {
 	}
 }
 
+// A file of very many lines of any kind takes no longer for each than a short one.
+func TestManyLinesOfEachKind(t *testing.T) {
+	for name, write := range map[string]func(i int) string{
+		"rows and noise by turns": func(i int) string {
+			return fmt.Sprintf("rec%d\t00:00:5e:%02x:%02x:%02x\t10.48.%d.%d\nnothing to read here\n", i, i>>16, i>>8&255, i&255, i>>8&255, i&255)
+		},
+		"routes": func(i int) string {
+			return fmt.Sprintf("default via 10.%d.%d.%d dev eth0\n10.%d.%d.0/24 dev eth0\n", i>>16, i>>8&255, i&255, i>>8&255, i&255)
+		},
+		"cards": func(i int) string {
+			return fmt.Sprintf("Name: rec%d\nMAC: 00:00:5e:%02x:%02x:%02x\n", i, i>>16, i>>8&255, i&255)
+		},
+	} {
+		var b strings.Builder
+		for i := range 60_000 {
+			b.WriteString(write(i))
+		}
+		begin := time.Now()
+		if _, err := Text("x", "", []byte(b.String())); err != nil || time.Since(begin) > 8*time.Second {
+			t.Errorf("%s: %v in %v", name, err, time.Since(begin))
+		}
+	}
+}
+
 // What looks like the beginning of a block on every line is not looked through
 // to its end each time.
 func TestBlocksThatNeverEnd(t *testing.T) {

@@ -205,7 +205,7 @@ func (r *reader) jsonRouteOrNeighbour(n *node) {
 		return
 	}
 	if g, ok := addrWord(n.get("gateway").text); dst == "default" && ok {
-		r.gateways = append(r.gateways, g)
+		r.addGateways(g)
 	}
 	if p, err := netip.ParsePrefix(dst); err == nil {
 		if own, ok := addrWord(n.get("prefsrc").text); ok {
@@ -268,7 +268,7 @@ func (r *reader) keaOptions(n *node) {
 		}
 		switch name, code := o.get("name").text, o.number("code"); {
 		case name == "routers" || code == 3:
-			r.gateways = append(r.gateways, list...)
+			r.addGateways(list...)
 		case name == "domain-name-servers" || code == 6:
 			for _, a := range list {
 				addTo(&r.out.Facts.DNS, a)

@@ -167,7 +167,7 @@ func (r *reader) settingOption(parts []string) {
 		case "option:router", "3":
 			for _, g := range parts[i+1:] {
 				if a, ok := addrWord(g); ok {
-					r.gateways = append(r.gateways, a)
+					r.addGateways(a)
 				}
 			}
 			return

@@ -53,7 +53,7 @@ func (r *reader) ownSetting(l line) bool {
 	case r.ifconfig && (l.text[0] == ' ' || l.text[0] == '\t') && len(l.addrs) == 0:
 		return true // its counters and options
 	case len(w) > 2 && w[0] == "default" && len(l.addrs) > 0:
-		r.gateways = append(r.gateways, l.addrs[0])
+		r.addGateways(l.addrs[0])
 		return true
 	case len(w) > 2 && w[1] == "dev" && len(l.addrs) > 0:
 		return r.linkRoute(w)
@@ -138,7 +138,7 @@ func (r *reader) nmcli(l line) bool {
 		}
 	case "IP4.GATEWAY":
 		if a, ok := addrWord(m[3]); ok {
-			r.gateways = append(r.gateways, a)
+			r.addGateways(a)
 		}
 	case "IP4.DNS":
 		if a, ok := addrWord(m[3]); ok {
@@ -203,7 +203,7 @@ func (r *reader) oneRoute(dest netip.Addr, bits int, gateway, own netip.Addr) {
 	switch {
 	case dest.IsUnspecified() && bits == 0:
 		if gateway.IsValid() && !gateway.IsUnspecified() {
-			r.gateways = append(r.gateways, gateway)
+			r.addGateways(gateway)
 		}
 	case gateway.IsValid() && !gateway.IsUnspecified():
 	case own.IsValid() && netip.PrefixFrom(dest, bits).Contains(own):
@@ -224,7 +224,7 @@ func (r *reader) macRoute(l line, w []string) bool {
 		return false
 	}
 	if g, ok := addrWord(w[1]); ok && w[0] == "default" {
-		r.gateways = append(r.gateways, g)
+		r.addGateways(g)
 	}
 	a, isHost := addrWord(w[0])
 	if len(l.macs) == 1 && isHost && !a.IsMulticast() {
@@ -344,7 +344,7 @@ func (r *reader) adapterMore(l line) {
 func (r *reader) adapterValue(addr netip.Addr) {
 	switch r.adapter.last {
 	case "gateway":
-		r.gateways = append(r.gateways, addr)
+		r.addGateways(addr)
 	case "dhcp":
 		addTo(&r.out.Facts.DHCP, addr)
 	case "dns":

@@ -462,10 +462,22 @@ func (r *reader) settle() {
 	}
 }
 
+// mostOwn is how many networks and gateways of one laptop are kept: more than any
+// has.
+const mostOwn = 100
+
+func (r *reader) addGateways(list ...netip.Addr) {
+	for _, a := range list {
+		if len(r.gateways) < mostOwn && !slices.Contains(r.gateways, a) {
+			r.gateways = append(r.gateways, a)
+		}
+	}
+}
+
 // addOwn keeps a network of the laptop; a route to it, which does not tell the
 // laptop's own address, counts where nothing better does.
 func (r *reader) addOwn(p netip.Prefix) {
-	if !p.IsValid() || !p.Addr().Is4() || p.Addr().IsLoopback() || p.Addr().IsMulticast() || p.Bits() > 30 || p.Bits() < 8 {
+	if len(r.own) >= mostOwn || !p.IsValid() || !p.Addr().Is4() || p.Addr().IsLoopback() || p.Addr().IsMulticast() || p.Bits() > 30 || p.Bits() < 8 {
 		return
 	}
 	for i, have := range r.own {
