@@ -71,6 +71,15 @@ var words = []rule{
 	tells("", `\b(kiln|plc|controller|thermostat)\b`, "controller", 2),
 }
 
+// anyWord passes a text that one of the words may be in: most hold none.
+var anyWord = func() *regexp.Regexp {
+	var all []string
+	for _, r := range words {
+		all = append(all, r.value.String())
+	}
+	return regexp.MustCompile(strings.Join(all, "|"))
+}()
+
 // likely is the weight from which a guess is told.
 const likely = 2
 
@@ -89,34 +98,39 @@ func Nature(d site.Device) Guess {
 			reasons[r.kind] = append(reasons[r.kind], why)
 		}
 	}
+	countWords := func(text, why string) {
+		if !anyWord.MatchString(text) {
+			return
+		}
+		for _, r := range words {
+			if r.value.MatchString(text) {
+				count(r, why)
+			}
+		}
+	}
 	random := false
+	// What is told in several ways is looked at once.
+	told, called := map[site.Trait]bool{}, map[string]bool{}
 	for _, n := range d.Interfaces {
 		random = random || n.MAC.Randomised()
 		for _, e := range n.Evidence {
 			for _, t := range e.Traits {
+				if told[t] {
+					continue
+				}
+				told[t] = true
 				for _, r := range rules {
 					if r.trait == t.Name && r.value.MatchString(t.Value) {
 						count(r, says(t, e.State))
 					}
 				}
 				if slices.Contains(spoken, t.Name) {
-					for _, r := range words {
-						if r.value.MatchString(t.Value) {
-							count(r, says(t, e.State))
-						}
-					}
+					countWords(t.Value, says(t, e.State))
 				}
 			}
-			name := strings.Map(func(c rune) rune {
-				if c == '-' || c == '_' || c == '.' || c >= '0' && c <= '9' {
-					return ' '
-				}
-				return c
-			}, e.Host)
-			for _, r := range words {
-				if e.Host != "" && r.value.MatchString(name) {
-					count(r, fmt.Sprintf("it calls itself “%s”", e.Host))
-				}
+			if e.Host != "" && !called[e.Host] {
+				called[e.Host] = true
+				countWords(wordsOf(e.Host), fmt.Sprintf("it calls itself “%s”", e.Host))
 			}
 		}
 	}
@@ -129,6 +143,16 @@ func Nature(d site.Device) Guess {
 		return Guess{"phone", []string{"its MAC address is made up, as phones and tablets do"}}
 	}
 	return Guess{Reasons: []string{}}
+}
+
+// wordsOf takes a host name apart: "cam-22.lan" is "cam", "lan".
+func wordsOf(host string) string {
+	return strings.Map(func(c rune) rune {
+		if c == '-' || c == '_' || c == '.' || c >= '0' && c <= '9' {
+			return ' '
+		}
+		return c
+	}, host)
 }
 
 // says puts a trait into words.

@@ -268,3 +268,21 @@ func ports(t *testing.T, text string) span.Ports {
 	}
 	return p
 }
+
+// BenchmarkNature guesses for 400 devices that were swept in full.
+func BenchmarkNature(b *testing.B) {
+	var devices []site.Device
+	for i := range 400 {
+		var evidence []site.Evidence
+		for port := range 16 {
+			evidence = append(evidence, site.Evidence{Source: "sweep", Host: fmt.Sprintf("host-%d.lan", i), State: fmt.Sprintf("answers on %d/tcp", port), Traits: []site.Trait{
+				{Name: site.TraitPort, Value: "80/tcp"}, {Name: site.TraitServer, Value: "ostrel-web/2.1"}, {Name: site.TraitTitle, Value: "Live view of the yard"}}})
+		}
+		devices = append(devices, site.Device{Interfaces: []site.Interface{{MAC: other, Evidence: evidence}}})
+	}
+	for b.Loop() {
+		for _, d := range devices {
+			Nature(d)
+		}
+	}
+}
