@@ -139,7 +139,7 @@ func TestHalves(t *testing.T) {
 		t.Errorf("%v: %d and %d changes against %d", err, len(pins.Changes), len(ports.Changes), len(whole.Changes))
 	}
 	for _, c := range pins.Changes {
-		if c.Edit.Do != site.SetPin || c.Why == "" {
+		if _, pin := c.Edit.(site.SetPin); !pin || c.Why == "" {
 			t.Errorf("among the pins: %+v", c)
 		}
 	}

@@ -28,6 +28,8 @@ type Summary struct {
 	Bites   int       `json:"bites"`
 	Notes   int       `json:"notes"`
 	Changed time.Time `json:"changed"`
+	Damaged string    `json:"damaged,omitempty" doc:"Why the site cannot be shown; it can be saved as it stands and removed"`
+	Notice  string    `json:"notice,omitempty" doc:"What the program has to tell of the site's data"`
 }
 
 // RouterState is what the plan takes of a router's form.
@@ -66,7 +68,10 @@ type Answer struct {
 	Unmet       []string              `json:"unmet" doc:"Services to be opened that nothing leads to yet"`
 	Files       []File                `json:"files"`
 	Undo        string                `json:"undo" doc:"What undo would take back; empty for nothing"`
+	UndoEntry   int                   `json:"undoEntry" doc:"The entry of the journal that this would be; of the last edit, right after it"`
 	Redo        string                `json:"redo"`
+	RedoEntry   int                   `json:"redoEntry"`
+	Notice      string                `json:"notice,omitempty"`
 	Done        int                   `json:"done" doc:"Steps of the sheet that are done"`
 	AllSteps    int                   `json:"allSteps"`
 }
@@ -111,7 +116,7 @@ func answer(st store.Stored, makers *maker.Registry) Answer {
 	v := site.NewView(st.Site)
 	a := Answer{
 		ID: st.ID, Version: st.Version, Site: st.Site, Snags: snag.Check(v), Sheet: sheet.Steps(v),
-		Routers: []RouterState{}, NeedPin: needPin(v), Ways: []Way{}, Targets: []Target{}, Randomised: []string{}, Unmet: []string{}, Undo: st.Undo, Redo: st.Redo,
+		Routers: []RouterState{}, NeedPin: needPin(v), Ways: []Way{}, Targets: []Target{}, Randomised: []string{}, Unmet: []string{}, Undo: st.Undo, UndoEntry: st.UndoSeq, Redo: st.Redo, RedoEntry: st.RedoSeq, Notice: st.Notice,
 	}
 	if a.Sheet == nil {
 		a.Sheet = []sheet.Group{}
@@ -216,7 +221,7 @@ func needPin(v site.View) []string {
 
 func summary(st store.Stored) Summary {
 	v := site.NewView(st.Site)
-	s := Summary{ID: st.ID, Name: st.Site.Name, Devices: len(st.Site.Devices), NeedPin: len(needPin(v)), Changed: st.Changed}
+	s := Summary{ID: st.ID, Name: st.Site.Name, Devices: len(st.Site.Devices), NeedPin: len(needPin(v)), Changed: st.Changed, Notice: st.Notice}
 	if len(st.Site.Networks) > 0 {
 		s.Subnet = st.Site.Networks[0].Subnet.String()
 	}

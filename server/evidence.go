@@ -61,12 +61,12 @@ const (
 	mostUnread   = 200
 )
 
-func (s *server) readEvidence(_ context.Context, in *struct {
+func (s *server) readEvidence(ctx context.Context, in *struct {
 	SiteID
 	Files
 	At string `query:"at" doc:"When, RFC 3339"`
 }) (*struct{ Body Preview }, error) {
-	st, err := s.store.Get(in.ID)
+	st, err := s.store.Get(ctx, in.ID)
 	if err != nil {
 		return nil, refusal(err)
 	}

@@ -3,9 +3,12 @@ package server
 import (
 	"bytes"
 	"context"
+	"encoding/json"
 	"fmt"
+	"log/slog"
 	"net/http"
 	"reflect"
+	"slices"
 	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -43,18 +46,21 @@ func (s *server) routes(api huma.API) {
 		return huma.Operation{OperationID: id, Method: http.MethodPost, Path: path, SkipValidateBody: true, MaxBodyBytes: mostBody}
 	}
 	// The answer for a site is kept as bytes, so its schema is named by hand.
-	whole := func(o huma.Operation) huma.Operation {
-		schema := api.OpenAPI().Components.Schemas.Schema(reflect.TypeFor[Answer](), true, "")
+	as := func(o huma.Operation, t reflect.Type) huma.Operation {
+		schema := api.OpenAPI().Components.Schemas.Schema(t, true, "")
 		o.Responses = map[string]*huma.Response{"200": {Description: "The site", Content: map[string]*huma.MediaType{"application/json": {Schema: schema}}}}
 		return o
 	}
+	whole := func(o huma.Operation) huma.Operation { return as(o, reflect.TypeFor[Answer]()) }
 	huma.Register(api, get("list-sites", "/api/sites"), s.listSites)
 	huma.Register(api, whole(post("create-site", "/api/sites")), s.createSite)
 	huma.Register(api, whole(post("import-site", "/api/sites/import")), s.importSite)
 	huma.Register(api, whole(get("get-site", "/api/sites/{id}")), s.getSite)
+	huma.Register(api, huma.Operation{OperationID: "remove-site", Method: http.MethodDelete, Path: "/api/sites/{id}"}, s.removeSite)
+	huma.Register(api, post("rescue", "/api/rescue"), s.rescue)
 	huma.Register(api, get("export-site", "/api/sites/{id}/file"), s.exportSite)
 	huma.Register(api, get("write-file", "/api/sites/{id}/files/{name}"), s.writeFile)
-	huma.Register(api, whole(post("edit-site", "/api/sites/{id}/edits")), s.editSite)
+	huma.Register(api, as(post("edit-site", "/api/sites/{id}/edits"), reflect.TypeFor[Edited]()), s.editSite)
 	huma.Register(api, whole(post("undo", "/api/sites/{id}/undo")), s.undo)
 	huma.Register(api, whole(post("redo", "/api/sites/{id}/redo")), s.redo)
 	huma.Register(api, huma.Operation{OperationID: "read-evidence", Method: http.MethodPost, Path: "/api/sites/{id}" + evidencePath, MaxBodyBytes: -1, BodyReadTimeout: -1}, s.readEvidence)
@@ -72,34 +78,38 @@ func (s *server) routes(api huma.API) {
 	huma.Register(api, post("parse-network", "/api/parse/network"), s.parseNetwork)
 }
 
-func (s *server) listSites(context.Context, *struct{}) (*struct{ Body []Summary }, error) {
-	all, err := s.store.List()
+func (s *server) listSites(ctx context.Context, _ *struct{}) (*struct{ Body []Summary }, error) {
+	all, err := s.store.List(ctx)
 	if err != nil {
 		return nil, refusal(err)
 	}
 	out := []Summary{}
-	for _, st := range all {
-		out = append(out, summary(st))
+	for _, l := range all {
+		one, err := s.summaryOf(ctx, l)
+		if err != nil {
+			return nil, refusal(err)
+		}
+		out = append(out, one)
 	}
 	return &struct{ Body []Summary }{out}, nil
 }
 
 // reply gives a site as it is now and tells the other windows of it.
-func (s *server) reply(st store.Stored, err error, changed bool) (*rawAnswer, error) {
-	if err != nil {
-		return nil, refusal(err)
-	}
-	body, err := s.answerOf(st)
+func (s *server) reply(ctx context.Context, st store.Stored, err error, changed bool) (*rawAnswer, error) {
 	if err != nil {
 		return nil, refusal(err)
 	}
 	if changed {
 		s.hub.tell(news{ID: st.ID, Version: st.Version})
 	}
+	body, err := s.answerOf(ctx, st)
+	if err != nil {
+		return nil, refusal(err)
+	}
 	return &rawAnswer{"application/json", body}, nil
 }
 
-func (s *server) createSite(_ context.Context, in *struct {
+func (s *server) createSite(ctx context.Context, in *struct {
 	Body struct {
 		Name    string `json:"name"`
 		Subnet  string `json:"subnet"`
@@ -119,39 +129,66 @@ func (s *server) createSite(_ context.Context, in *struct {
 	if err := f.err(); err != nil {
 		return nil, err
 	}
-	st, err := s.store.Create(sheet.HostName(name), site.New(name, n.Subnet, n.Gateway, n.Ranges))
-	return s.reply(st, err, true)
+	st, err := s.store.Create(ctx, sheet.HostName(name), site.New(name, n.Subnet, n.Gateway, n.Ranges))
+	return s.reply(ctx, st, err, true)
 }
 
-func (s *server) importSite(_ context.Context, in *struct {
+func (s *server) importSite(ctx context.Context, in *struct {
 	RawBody []byte `contentType:"application/json"`
 }) (*rawAnswer, error) {
 	v, err := site.Read(in.RawBody)
 	if err != nil {
 		return nil, refusal(err)
 	}
-	st, err := s.store.Create(sheet.HostName(v.Name), v)
-	return s.reply(st, err, true)
+	st, err := s.store.Create(ctx, sheet.HostName(v.Name), v)
+	return s.reply(ctx, st, err, true)
 }
 
-func (s *server) getSite(_ context.Context, in *SiteID) (*rawAnswer, error) {
-	st, err := s.store.Get(in.ID)
-	return s.reply(st, err, false)
+func (s *server) getSite(ctx context.Context, in *SiteID) (*rawAnswer, error) {
+	st, err := s.store.Get(ctx, in.ID)
+	return s.reply(ctx, st, err, false)
 }
 
-func (s *server) exportSite(_ context.Context, in *SiteID) (*fileAnswer, error) {
-	st, err := s.store.Get(in.ID)
+func (s *server) exportSite(ctx context.Context, in *SiteID) (*fileAnswer, error) {
+	name, file, err := s.store.Export(ctx, in.ID)
 	if err != nil {
 		return nil, refusal(err)
 	}
-	return attachment("application/json", sheet.HostName(st.Site.Name)+".json", site.Write(st.Site)), nil
+	return attachment("application/json", sheet.HostName(name)+".json", file), nil
+}
+
+// removeSite takes a site out, in whatever state it is.
+func (s *server) removeSite(ctx context.Context, in *SiteID) (*struct{}, error) {
+	s.endSurvey(in.ID)
+	if err := s.store.Remove(ctx, in.ID); err != nil {
+		return nil, refusal(err)
+	}
+	s.forget(in.ID)
+	s.hub.tell(news{ID: in.ID, Version: -1})
+	return nil, nil
+}
+
+// rescue writes what the program holds to a new file, where its database was
+// removed or replaced.
+func (s *server) rescue(ctx context.Context, _ *struct{}) (*struct{ Body Rescued }, error) {
+	path, err := s.store.Rescue(ctx)
+	if err != nil {
+		return nil, refusal(err)
+	}
+	slog.Warn("the database was gone; what was held is written anew", "path", path)
+	return &struct{ Body Rescued }{Rescued{path}}, nil
+}
+
+// Rescued is where the data was written.
+type Rescued struct {
+	Path string `json:"path"`
 }
 
 func attachment(mediaType, name string, body []byte) *fileAnswer {
 	return &fileAnswer{mediaType, fmt.Sprintf("attachment; filename=%q", name), body}
 }
 
-func (s *server) writeFile(_ context.Context, in *struct {
+func (s *server) writeFile(ctx context.Context, in *struct {
 	SiteID
 	Name string `path:"name"`
 }) (*fileAnswer, error) {
@@ -159,7 +196,7 @@ func (s *server) writeFile(_ context.Context, in *struct {
 	if err != nil {
 		return nil, refusal(err)
 	}
-	st, err := s.store.Get(in.ID)
+	st, err := s.store.Get(ctx, in.ID)
 	if err != nil {
 		return nil, refusal(err)
 	}
@@ -173,44 +210,76 @@ func (s *server) writeFile(_ context.Context, in *struct {
 // who is written into the journal until there are people to tell apart.
 const who = "this computer"
 
-func (s *server) editSite(_ context.Context, in *struct {
+// longestWindow is the longest name that a window may give itself.
+const longestWindow = 40
+
+// Edited is a site after edits, and what other windows had changed since the
+// version that the editor saw.
+type Edited struct {
+	Merged []string `json:"merged"`
+	Answer
+}
+
+func (s *server) editSite(ctx context.Context, in *struct {
 	SiteID
 	Body struct {
 		Version int         `json:"version" doc:"The version that the editor saw"`
+		Window  string      `json:"window,omitempty" doc:"What the same window changed since is no reason to refuse"`
 		Edits   []site.Edit `json:"edits"`
 		Title   string      `json:"title,omitempty" doc:"What the edits do, in a few words"`
 	}
 }) (*rawAnswer, error) {
-	if len(in.Body.Edits) == 0 {
+	b := in.Body
+	if len(b.Edits) == 0 {
 		return nil, huma.Error422UnprocessableEntity("There is no edit in the request.")
 	}
-	if len(in.Body.Title) > 300 {
-		in.Body.Title = ""
+	if len(b.Title) > 300 {
+		b.Title = ""
 	}
-	st, err := s.store.Edit(in.ID, in.Body.Version, who, in.Body.Title, in.Body.Edits)
-	return s.reply(st, err, true)
+	st, over, err := s.store.Edit(ctx, in.ID, store.Change{Version: b.Version, Who: who, Window: b.Window[:min(len(b.Window), longestWindow)], Title: b.Title, Edits: b.Edits})
+	out, err := s.reply(ctx, st, err, true)
+	if err != nil {
+		return nil, err
+	}
+	merged := []string{}
+	for _, e := range over {
+		merged = append(merged, e.Title)
+	}
+	head, err := json.Marshal(merged)
+	if err != nil {
+		return nil, err
+	}
+	// The answer is kept as bytes: what is of this edit alone goes in front.
+	out.Body = slices.Concat([]byte(`{"merged":`), head, []byte(","), out.Body[1:])
+	return out, nil
 }
 
-type versioned struct {
+type turned struct {
 	SiteID
 	Body struct {
-		Version int `json:"version"`
+		Version int    `json:"version" doc:"The version that was seen"`
+		Entry   int    `json:"entry,omitempty" doc:"The entry of the journal that is meant; the nearest if absent"`
+		Window  string `json:"window,omitempty"`
 	}
 }
 
-func (s *server) undo(_ context.Context, in *versioned) (*rawAnswer, error) {
-	st, err := s.store.Undo(in.ID, in.Body.Version, who)
-	return s.reply(st, err, true)
+func (in *turned) turn() store.Turn {
+	return store.Turn{Version: in.Body.Version, Seq: in.Body.Entry, Who: who, Window: in.Body.Window[:min(len(in.Body.Window), longestWindow)]}
 }
 
-func (s *server) redo(_ context.Context, in *versioned) (*rawAnswer, error) {
-	st, err := s.store.Redo(in.ID, in.Body.Version, who)
-	return s.reply(st, err, true)
+func (s *server) undo(ctx context.Context, in *turned) (*rawAnswer, error) {
+	st, err := s.store.Undo(ctx, in.ID, in.turn())
+	return s.reply(ctx, st, err, true)
 }
 
-func (s *server) suggest(_ context.Context, in *struct {
+func (s *server) redo(ctx context.Context, in *turned) (*rawAnswer, error) {
+	st, err := s.store.Redo(ctx, in.ID, in.turn())
+	return s.reply(ctx, st, err, true)
+}
+
+func (s *server) suggest(ctx context.Context, in *struct {
 	SiteID
-	Half string `query:"half" enum:"addresses,ports"`
+	Half string `query:"half" enum:"addresses,ports" doc:"Both halves if absent"`
 }) (*struct {
 	Body struct {
 		Version int             `json:"version"`
@@ -219,11 +288,11 @@ func (s *server) suggest(_ context.Context, in *struct {
 		Proven  bool            `json:"proven"`
 	}
 }, error) {
-	st, err := s.store.Get(in.ID)
+	st, err := s.store.Get(ctx, in.ID)
 	if err != nil {
 		return nil, refusal(err)
 	}
-	result, err := suggest.For(st.Site, suggest.Halves{Addresses: in.Half == "addresses", Ports: in.Half == "ports"})
+	result, err := suggest.For(st.Site, suggest.Halves{Addresses: in.Half != "ports", Ports: in.Half != "addresses"})
 	if err != nil {
 		return nil, refusal(err)
 	}
@@ -239,14 +308,14 @@ func (s *server) suggest(_ context.Context, in *struct {
 	return out, nil
 }
 
-func (s *server) walk(_ context.Context, in *struct {
+func (s *server) walk(ctx context.Context, in *struct {
 	SiteID
 	Port     int    `query:"port" minimum:"1" maximum:"65535" required:"true"`
 	Protocol string `query:"protocol" enum:"tcp,udp" required:"true"`
 	Sender   string `query:"sender"`
 	Router   string `query:"router"`
 }) (*struct{ Body forwarding.Fate }, error) {
-	st, err := s.store.Get(in.ID)
+	st, err := s.store.Get(ctx, in.ID)
 	if err != nil {
 		return nil, refusal(err)
 	}
@@ -268,12 +337,12 @@ func (s *server) walk(_ context.Context, in *struct {
 }
 
 // thread gives the edits that open a service at exactly an outside port.
-func (s *server) thread(_ context.Context, in *struct {
+func (s *server) thread(ctx context.Context, in *struct {
 	SiteID
 	Service string `query:"service" required:"true"`
 	Outside string `query:"outside" required:"true"`
 }) (*struct{ Body []site.Edit }, error) {
-	st, err := s.store.Get(in.ID)
+	st, err := s.store.Get(ctx, in.ID)
 	if err != nil {
 		return nil, refusal(err)
 	}
@@ -288,12 +357,12 @@ func (s *server) thread(_ context.Context, in *struct {
 	return &struct{ Body []site.Edit }{edits}, nil
 }
 
-func (s *server) room(_ context.Context, in *struct {
+func (s *server) room(ctx context.Context, in *struct {
 	SiteID
 	Interface string `query:"interface" required:"true"`
 	By        string `query:"by" enum:"reservation,device,both" required:"true"`
 }) (*struct{ Body []Taken }, error) {
-	st, err := s.store.Get(in.ID)
+	st, err := s.store.Get(ctx, in.ID)
 	if err != nil {
 		return nil, refusal(err)
 	}
@@ -305,11 +374,11 @@ func (s *server) room(_ context.Context, in *struct {
 	return &struct{ Body []Taken }{room(v, p, in.By)}, nil
 }
 
-func (s *server) parseNetwork(_ context.Context, in *struct{ Body TypedNetwork }) (*struct{ Body site.Network }, error) {
+func (s *server) parseNetwork(ctx context.Context, in *struct{ Body TypedNetwork }) (*struct{ Body site.Network }, error) {
 	var f faults
 	n := in.Body.understand(&f)
 	if err := f.err(); err != nil {
 		return nil, err
 	}
-	return &struct{ Body site.Network }{n}, nil
+	return &struct{ Body site.Network }{site.Site{Networks: []site.Network{n}}.Whole().Networks[0]}, nil
 }

@@ -3,7 +3,7 @@
 package server
 
 import (
-	"bytes"
+	"context"
 	"embed"
 	"encoding/json"
 	"errors"
@@ -52,16 +52,11 @@ type server struct {
 	store   *store.Store
 	hub     hub
 	closing chan struct{}
+	answers answers
 	mu      sync.Mutex
-	answers map[string]kept // the last answer of each site
 	runs    map[string]*run // the last survey of each site
 	network func(string) wire.Network
 	makers  func() *maker.Registry
-}
-
-type kept struct {
-	version int
-	body    []byte
 }
 
 // New makes the handler over an open store.
@@ -69,7 +64,7 @@ func New(st *store.Store, o Options) Server {
 	gin.SetMode(gin.ReleaseMode)
 	huma.DefaultArrayNullable = false
 	huma.NewError = plainProblem
-	s := &server{store: st, closing: make(chan struct{}), answers: map[string]kept{}, runs: map[string]*run{}, network: o.Network, makers: maker.Shipped}
+	s := &server{store: st, closing: make(chan struct{}), runs: map[string]*run{}, network: o.Network, makers: maker.Shipped}
 	if o.Makers != nil {
 		s.makers = func() *maker.Registry { return o.Makers }
 	}
@@ -133,6 +128,7 @@ func config() huma.Config {
 	for _, t := range []reflect.Type{reflect.TypeFor[netip.Addr](), reflect.TypeFor[netip.Prefix](), reflect.TypeFor[span.Ports](), reflect.TypeFor[site.Sender](), reflect.TypeFor[site.MAC]()} {
 		c.Components.Schemas.RegisterTypeAlias(t, text)
 	}
+	c.Components.Schemas.RegisterTypeAlias(reflect.TypeFor[site.Edit](), reflect.TypeFor[anyEdit]())
 	return c
 }
 
@@ -186,23 +182,6 @@ func serveCompressed(c *gin.Context, files fs.FS, name string) bool {
 	return true
 }
 
-// answerOf gives the answer for a site as JSON, made once for each version.
-func (s *server) answerOf(st store.Stored) ([]byte, error) {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	if k, ok := s.answers[st.ID]; ok && k.version == st.Version {
-		return k.body, nil
-	}
-	var b bytes.Buffer
-	enc := json.NewEncoder(&b)
-	enc.SetEscapeHTML(false)
-	if err := enc.Encode(answer(st, s.makers())); err != nil {
-		return nil, err
-	}
-	s.answers[st.ID] = kept{st.Version, b.Bytes()}
-	return b.Bytes(), nil
-}
-
 // refusal turns what the core and the store refuse into an answer that a person
 // can act upon; only mistakes of the program itself become a 500.
 func refusal(err error) error {
@@ -210,15 +189,12 @@ func refusal(err error) error {
 	var malformed *span.Malformed
 	var stale *store.StaleError
 	var refused *wire.RefusedError
+	var damaged *store.DamagedError
 	switch {
 	case err == nil:
 		return nil
 	case errors.As(err, &stale):
-		details := make([]error, len(stale.Meanwhile))
-		for i, e := range stale.Meanwhile {
-			details[i] = &huma.ErrorDetail{Location: "meanwhile", Message: e.Title, Value: touched(e)}
-		}
-		return huma.Error409Conflict("The site was changed in another window.", details...)
+		return conflict(stale)
 	case errors.As(err, &bad):
 		return huma.Error422UnprocessableEntity(bad.Error(), &huma.ErrorDetail{Location: bad.Path, Message: "Want " + bad.Want + ".", Value: bad.Found})
 	case errors.As(err, &malformed):
@@ -227,6 +203,12 @@ func refusal(err error) error {
 		return huma.Error422UnprocessableEntity(sentence(refused.Error()) + ".")
 	case errors.Is(err, wire.ErrNotKnown):
 		return huma.Error422UnprocessableEntity(sentence(err.Error()) + ".")
+	case errors.As(err, &damaged):
+		return huma.NewError(http.StatusConflict, sentence(damaged.Error())+". Save it as a file as it stands, or remove it.", &huma.ErrorDetail{Location: "damaged", Message: damaged.Why.Error()})
+	case errors.Is(err, context.Canceled), errors.Is(err, context.DeadlineExceeded):
+		return huma.NewError(statusClosed, "The request was ended before its answer was worked out.")
+	case errors.Is(err, store.ErrGone):
+		return huma.NewError(http.StatusInsufficientStorage, "Nothing was saved: "+err.Error()+". All that was saved before is still held: write it to a new file.", &huma.ErrorDetail{Location: "database", Message: "gone"})
 	case errors.Is(err, store.ErrNoSite):
 		return huma.Error404NotFound("There is no such site; it may have been removed.")
 	case errors.Is(err, store.ErrNothing):
@@ -241,10 +223,25 @@ func refusal(err error) error {
 // sentence begins a text with a capital letter.
 func sentence(text string) string { return strings.ToUpper(text[:1]) + text[1:] }
 
-func touched(e store.Entry) []string {
-	out := []string{}
-	for _, ed := range append(e.Edits, e.Undo...) {
-		out = append(out, ed.Touches()...)
+// statusClosed is what some servers answer nobody when the request was ended; it is
+// only seen in tests and logs.
+const statusClosed = 499
+
+// conflict says which changes stand in the way, and what both overwrite.
+func conflict(stale *store.StaleError) error {
+	details := []error{}
+	for _, e := range stale.Meanwhile {
+		touches := []string{}
+		for _, t := range e.Touches[:min(len(e.Touches), mostTouches)] {
+			touches = append(touches, t.String())
+		}
+		details = append(details, &huma.ErrorDetail{Location: "meanwhile", Message: e.Title, Value: touches})
 	}
-	return out
+	if len(details) == 0 {
+		return huma.Error409Conflict("That cannot be done any more: " + stale.Over + ".")
+	}
+	return huma.Error409Conflict("The same was changed in another window.", details...)
 }
+
+// mostTouches is how much of what an entry overwrote is told.
+const mostTouches = 20

@@ -83,7 +83,7 @@ func subnets(v site.Site) (own []netip.Prefix) {
 	return own
 }
 
-func (s *server) startSurvey(_ context.Context, in *struct {
+func (s *server) startSurvey(ctx context.Context, in *struct {
 	SiteID
 	Body struct {
 		Network   string `json:"network,omitempty" doc:"The id of the network to sweep; the one that this computer is attached to if absent"`
@@ -92,7 +92,7 @@ func (s *server) startSurvey(_ context.Context, in *struct {
 		Ports     string `json:"ports,omitempty" doc:"An address: every TCP port of that device is looked at, and nothing else"`
 	}
 }) (*struct{ Body SurveyState }, error) {
-	st, err := s.store.Get(in.ID)
+	st, err := s.store.Get(ctx, in.ID)
 	if err != nil {
 		return nil, refusal(err)
 	}
@@ -221,8 +221,9 @@ func (s *server) finish(id string, r *run, err error) {
 // keepFound makes the edit; where somebody else was quicker it is worked out
 // anew on top.
 func (s *server) keepFound(id, what string, sightings []sighting.Sighting, servers []site.DHCPServer) (fresh, answered int, err error) {
+	ctx := context.Background() // what was found is kept, whoever has gone meanwhile
 	for range 20 {
-		st, err := s.store.Get(id)
+		st, err := s.store.Get(ctx, id)
 		if err != nil {
 			return 0, 0, err
 		}
@@ -231,7 +232,7 @@ func (s *server) keepFound(id, what string, sightings []sighting.Sighting, serve
 		if len(p.Edits) == 0 {
 			return fresh, answered, nil
 		}
-		next, err := s.store.Edit(id, st.Version, who, "sweep "+what, p.Edits)
+		next, _, err := s.store.Edit(ctx, id, store.Change{Version: st.Version, Who: who, Title: "sweep " + what, Edits: p.Edits})
 		var stale *store.StaleError
 		if errors.As(err, &stale) {
 			continue
@@ -266,12 +267,12 @@ type Live struct {
 	New     []string      `json:"new" doc:"Those of them that were not known"`
 }
 
-func (s *server) getSurvey(_ context.Context, in *SiteID) (*struct{ Body Live }, error) {
+func (s *server) getSurvey(ctx context.Context, in *SiteID) (*struct{ Body Live }, error) {
 	out := Live{State: SurveyState{Notes: []string{}}, Devices: []site.Device{}, New: []string{}}
 	s.mu.Lock()
 	r := s.runs[in.ID]
 	s.mu.Unlock()
-	st, err := s.store.Get(in.ID)
+	st, err := s.store.Get(ctx, in.ID)
 	if err != nil {
 		return nil, refusal(err)
 	}
@@ -284,8 +285,8 @@ func (s *server) getSurvey(_ context.Context, in *SiteID) (*struct{ Body Live },
 	}
 	p := sighting.Merge(st.Site, sightings, sighting.Facts{}, time.Now().UTC().Format(time.RFC3339))
 	for _, e := range p.Edits {
-		if e.Do == site.PutDevice {
-			out.Devices = append(out.Devices, *e.Device)
+		if put, ok := e.(site.PutDevice); ok {
+			out.Devices = append(out.Devices, put.Device)
 		}
 	}
 	for _, f := range p.Findings {
@@ -309,6 +310,17 @@ func (s *server) stopSurvey(_ context.Context, in *SiteID) (*struct{ Body Survey
 	return &struct{ Body SurveyState }{state}, nil
 }
 
+// endSurvey stops the survey of a site that is to be removed.
+func (s *server) endSurvey(id string) {
+	s.mu.Lock()
+	r := s.runs[id]
+	s.mu.Unlock()
+	if r != nil {
+		r.stop()
+		<-r.ended
+	}
+}
+
 // stopAll ends the surveys that go on and lets them keep what they found.
 func (s *server) stopAll() {
 	s.mu.Lock()
@@ -327,7 +339,7 @@ func (s *server) askFree(ctx context.Context, in *struct {
 	SiteID
 	Address string `query:"address" required:"true"`
 }) (*struct{ Body wire.Freedom }, error) {
-	st, err := s.store.Get(in.ID)
+	st, err := s.store.Get(ctx, in.ID)
 	if err != nil {
 		return nil, refusal(err)
 	}
@@ -343,12 +355,12 @@ func (s *server) askFree(ctx context.Context, in *struct {
 }
 
 // compareVisits tells what one visit has other than another, whichever two.
-func (s *server) compareVisits(_ context.Context, in *struct {
+func (s *server) compareVisits(ctx context.Context, in *struct {
 	SiteID
 	Before string `query:"before" required:"true" doc:"The id of the earlier visit"`
 	After  string `query:"after" required:"true" doc:"The id of the later visit"`
 }) (*struct{ Body []sighting.Difference }, error) {
-	st, err := s.store.Get(in.ID)
+	st, err := s.store.Get(ctx, in.ID)
 	if err != nil {
 		return nil, refusal(err)
 	}
@@ -363,12 +375,12 @@ func (s *server) compareVisits(_ context.Context, in *struct {
 }
 
 // joinDevices and splitDevice give edits; taking them is for the page.
-func (s *server) joinDevices(_ context.Context, in *struct {
+func (s *server) joinDevices(ctx context.Context, in *struct {
 	SiteID
 	Into string `query:"into" required:"true"`
 	From string `query:"from" required:"true"`
 }) (*struct{ Body []site.Edit }, error) {
-	st, err := s.store.Get(in.ID)
+	st, err := s.store.Get(ctx, in.ID)
 	if err != nil {
 		return nil, refusal(err)
 	}
@@ -382,11 +394,11 @@ func (s *server) joinDevices(_ context.Context, in *struct {
 	return &struct{ Body []site.Edit }{sighting.Join(st.Site.Devices[a], st.Site.Devices[b])}, nil
 }
 
-func (s *server) splitDevice(_ context.Context, in *struct {
+func (s *server) splitDevice(ctx context.Context, in *struct {
 	SiteID
 	Interface string `query:"interface" required:"true"`
 }) (*struct{ Body []site.Edit }, error) {
-	st, err := s.store.Get(in.ID)
+	st, err := s.store.Get(ctx, in.ID)
 	if err != nil {
 		return nil, refusal(err)
 	}

@@ -49,7 +49,10 @@ func TestSeveralFilesAtOnce(t *testing.T) {
 		file{"leases", "1795431600 00:00:5e:00:53:21 10.48.16.112 rec *\n"},
 		file{"own.txt", "2: eth0: <BROADCAST,UP> mtu 1500\n    inet 10.48.16.160/24 brd 10.48.16.255 scope global eth0\ndefault via 10.48.16.1 dev eth0\n"},
 		file{"page.html", "<html><body><table><tr><td>shed</td><td>00:00:5e:00:53:99</td><td>10.48.16.141</td></tr></table></body></html>"})
-	var p Preview
+	var p struct {
+		Preview
+		Edits []json.RawMessage
+	}
 	if err := json.Unmarshal([]byte(body), &p); err != nil || status != 200 {
 		t.Fatalf("%d %v %.300s", status, err, body)
 	}
@@ -84,7 +87,10 @@ func TestAMillionLeases(t *testing.T) {
 	}
 	begin := time.Now()
 	status, body := evidence(t, u, "pottery", file{"leases", b.String()})
-	var p Preview
+	var p struct {
+		Preview
+		Edits []json.RawMessage
+	}
 	if err := json.Unmarshal([]byte(body), &p); err != nil || status != 200 || len(p.Findings) != mostFindings || p.Counts["new"] == 0 || len(body) > 2<<20 {
 		t.Fatalf("%d %v: %d findings, %d bytes", status, err, len(p.Findings), len(body))
 	}
@@ -349,7 +355,7 @@ func TestClosingKeepsWhatWasFound(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := st.Create("flat", sites[0].Site); err != nil {
+	if _, err := st.Create(t.Context(), "flat", sites[0].Site); err != nil {
 		t.Fatal(err)
 	}
 	h := New(st, Options{Network: func(string) wire.Network {
@@ -366,7 +372,7 @@ func TestClosingKeepsWhatWasFound(t *testing.T) {
 	}
 	time.Sleep(1200 * time.Millisecond)
 	h.Close()
-	after, err := st.Get("flat")
+	after, err := st.Get(t.Context(), "flat")
 	if err != nil || after.Version != 2 || len(after.Site.Visits) != 1 || len(after.Site.Visits[0].Seen) == 0 {
 		t.Errorf("%v: version %d, visits %+v", err, after.Version, after.Site.Visits)
 	}

@@ -2,6 +2,7 @@ package server
 
 import (
 	"errors"
+	"fmt"
 	"net/netip"
 	"strings"
 
@@ -34,8 +35,20 @@ type TypedFree struct {
 	Why   string `json:"why,omitempty"`
 }
 
-// faults collects what is wrong with the fields of a form.
-type faults struct{ list []error }
+// faults collects what is wrong with the fields of a form: each with the word at
+// fault, the first ones in full.
+type faults struct {
+	list []error
+	more int
+}
+
+// mostFaults is how many faults are told at once: a person mends a few and tries
+// again.
+const mostFaults = 20
+
+// mostWords is how many words one field of a form may hold: more than any list of
+// a network may have.
+const mostWords = 300
 
 func (f *faults) add(field, found string, err error) {
 	if err == nil {
@@ -46,14 +59,21 @@ func (f *faults) add(field, found string, err error) {
 	if errors.As(err, &bad) {
 		message = "Want " + bad.Want + "."
 	}
-	f.list = append(f.list, &huma.ErrorDetail{Location: field, Message: message, Value: found})
+	if f.more++; f.more > mostFaults {
+		return
+	}
+	f.list = append(f.list, &huma.ErrorDetail{Location: field, Message: message, Value: span.Quote(found)})
 }
 
 func (f *faults) err() error {
 	if len(f.list) == 0 {
 		return nil
 	}
-	return huma.Error422UnprocessableEntity("Some fields need another look.", f.list...)
+	says := "Some fields need another look."
+	if f.more > mostFaults {
+		says = fmt.Sprintf("Some fields need another look: %d faults, of which these are the first.", f.more)
+	}
+	return huma.Error422UnprocessableEntity(says, f.list...)
 }
 
 // understand reads a typed network; what is wrong is added to the faults under
@@ -73,27 +93,41 @@ func (t TypedNetwork) understand(f *faults) site.Network {
 			f.add("gateway", t.Gateway, usable(n.Gateway, n.Subnet))
 		}
 	}
-	for _, word := range strings.FieldsFunc(t.DNS, func(c rune) bool { return c == ',' || c == ';' || c == ' ' }) {
+	for _, word := range f.words("dns", t.DNS, ",; ") {
 		a, err := span.ParseAddrIn(word, n.Subnet)
-		f.add("dns", t.DNS, err)
+		f.add("dns", word, err)
 		n.DNS = append(n.DNS, a)
 	}
-	for _, word := range strings.FieldsFunc(t.Ranges, func(c rune) bool { return c == ',' || c == ';' }) {
+	for _, word := range f.words("ranges", t.Ranges, ",;") {
 		if from, to, ok := typedRange(f, "ranges", word, n.Subnet); ok {
 			n.Ranges = append(n.Ranges, site.Range{From: from, To: to})
 		}
 	}
-	for _, b := range t.Bands {
+	for _, b := range atMost(f, "bands", t.Bands) {
 		if from, to, ok := typedRange(f, "bands", b.Range, n.Subnet); ok {
 			n.Bands = append(n.Bands, site.Band{Name: strings.TrimSpace(b.Name), From: from, To: to, Kinds: list(b.Kinds)})
 		}
 	}
-	for _, k := range t.KeepFree {
+	for _, k := range atMost(f, "keepFree", t.KeepFree) {
 		if from, to, ok := typedRange(f, "keepFree", k.Range, n.Subnet); ok {
 			n.KeepFree = append(n.KeepFree, site.KeepFree{From: from, To: to, Why: strings.TrimSpace(k.Why)})
 		}
 	}
 	return n
+}
+
+// words cuts a field into its words.
+func (f *faults) words(field, text, between string) []string {
+	return atMost(f, field, strings.FieldsFunc(text, func(c rune) bool { return strings.ContainsRune(between, c) }))
+}
+
+// atMost refuses a list that no network could have.
+func atMost[T any](f *faults, field string, list []T) []T {
+	if len(list) > mostWords {
+		f.add(field, fmt.Sprint("a list of ", len(list)), &span.Malformed{Want: fmt.Sprintf("at most %d", mostWords)})
+		return nil
+	}
+	return list
 }
 
 // typedRange reads a stretch that must lie inside the subnet; a single address

@@ -16,7 +16,7 @@ import (
 func TestManyWritersLoseNothing(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "v.db")
 	first := open(t, path)
-	if _, err := first.Create("p", full()); err != nil {
+	if _, err := first.Create(bg, "p", full()); err != nil {
 		t.Fatal(err)
 	}
 	stores := []*Store{first, open(t, path), open(t, path)}
@@ -29,12 +29,12 @@ func TestManyWritersLoseNothing(t *testing.T) {
 			for n := range 12 {
 				name := fmt.Sprintf("hand %d, edit %d", i, n)
 				for {
-					st, err := s.Get("p")
+					st, err := s.Get(bg, "p")
 					if err != nil {
 						t.Error(err)
 						return
 					}
-					_, err = s.Edit("p", st.Version, name, name, rename(name))
+					_, err = edit(s, "p", st.Version, name, name, rename(name))
 					var stale *StaleError
 					if errors.As(err, &stale) {
 						continue
@@ -52,7 +52,7 @@ func TestManyWritersLoseNothing(t *testing.T) {
 		})
 	}
 	wg.Wait()
-	entries, err := open(t, path).Journal("p", 1000)
+	entries, err := open(t, path).Journal(bg, "p", 1000)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -66,7 +66,7 @@ func TestManyWritersLoseNothing(t *testing.T) {
 		t.Errorf("lost: %v", kept)
 	}
 	for i, s := range stores {
-		if st, err := s.Get("p"); err != nil || st.Version != 109 || st.Site.Name != entries[0].Title {
+		if st, err := s.Get(bg, "p"); err != nil || st.Version != 109 || st.Site.Name != entries[0].Title {
 			t.Errorf("program %d sees version %d, %q, %v; the journal ends with %q", i, st.Version, st.Site.Name, err, entries[0].Title)
 		}
 	}
@@ -75,14 +75,14 @@ func TestManyWritersLoseNothing(t *testing.T) {
 func TestSitesAreApart(t *testing.T) {
 	s := open(t, filepath.Join(t.TempDir(), "v.db"))
 	for range 3 {
-		if _, err := s.Create("same", full()); err != nil {
+		if _, err := s.Create(bg, "same", full()); err != nil {
 			t.Fatal(err)
 		}
 	}
-	if _, err := s.Edit("same-2", 1, "", "", []site.Edit{{Do: site.RemoveDevice, ID: "rec"}}); err != nil {
+	if _, err := edit(s, "same-2", 1, "", "", []site.Edit{site.RemoveDevice{ID: "rec"}}); err != nil {
 		t.Fatal(err)
 	}
-	all, err := s.List()
+	all, err := s.List(bg)
 	if err != nil || len(all) != 3 || all[0].ID != "same-2" {
 		t.Fatalf("%v, %+v", err, all)
 	}
@@ -95,10 +95,10 @@ func TestSitesAreApart(t *testing.T) {
 			t.Errorf("%s has %d devices, want %d", st.ID, len(st.Site.Devices), want)
 		}
 	}
-	if _, err := s.Get("other"); !errors.Is(err, ErrNoSite) {
+	if _, err := s.Get(bg, "other"); !errors.Is(err, ErrNoSite) {
 		t.Errorf("a site that is not there: %v", err)
 	}
-	if _, err := s.Edit("other", 1, "", "", rename("x")); !errors.Is(err, ErrNoSite) {
+	if _, err := edit(s, "other", 1, "", "", rename("x")); !errors.Is(err, ErrNoSite) {
 		t.Errorf("an edit of a site that is not there: %v", err)
 	}
 }
@@ -106,7 +106,7 @@ func TestSitesAreApart(t *testing.T) {
 // A new edit after an undo leaves what was undone behind, but in the journal.
 func TestEditAfterUndo(t *testing.T) {
 	s := open(t, filepath.Join(t.TempDir(), "v.db"))
-	st, err := s.Create("p", full())
+	st, err := s.Create(bg, "p", full())
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -117,22 +117,22 @@ func TestEditAfterUndo(t *testing.T) {
 		}
 		st = next
 	}
-	must(s.Edit("p", st.Version, "", "", rename("one")))
-	must(s.Edit("p", st.Version, "", "", rename("two")))
-	must(s.Undo("p", st.Version, ""))
+	must(edit(s, "p", st.Version, "", "", rename("one")))
+	must(edit(s, "p", st.Version, "", "", rename("two")))
+	must(s.Undo(bg, "p", Turn{Version: st.Version}))
 	if st.Site.Name != "one" || st.Redo == "" {
 		t.Fatalf("%q, redo %q", st.Site.Name, st.Redo)
 	}
-	must(s.Edit("p", st.Version, "", "", rename("three")))
-	if _, err := s.Redo("p", st.Version, ""); !errors.Is(err, ErrNothing) {
+	must(edit(s, "p", st.Version, "", "", rename("three")))
+	if _, err := s.Redo(bg, "p", Turn{Version: st.Version}); !errors.Is(err, ErrNothing) {
 		t.Errorf("redo after another edit: %v", err)
 	}
-	must(s.Undo("p", st.Version, ""))
-	must(s.Undo("p", st.Version, ""))
+	must(s.Undo(bg, "p", Turn{Version: st.Version}))
+	must(s.Undo(bg, "p", Turn{Version: st.Version}))
 	if st.Site.Name != full().Name {
 		t.Errorf("back at %q", st.Site.Name)
 	}
-	entries, err := s.Journal("p", 10)
+	entries, err := s.Journal(bg, "p", 10)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -148,15 +148,15 @@ func TestEditAfterUndo(t *testing.T) {
 func TestTitles(t *testing.T) {
 	name := "x"
 	for want, e := range map[string]site.Edit{
-		"pin Recorder at 10.48.16.20": {Do: site.SetPin, ID: "rec.0", Pin: full().Devices[1].Interfaces[0].Pin}, "make Recorder loose": {Do: site.SetPin, ID: "rec.0"},
-		"keep Recorder 80 inside": {Do: site.SetOpen, ID: "rec.web"}, "remove Recorder": {Do: site.RemoveDevice, ID: "rec"}, "name x": {Do: site.Describe, ID: "rec", Name: &name},
-		"rename the site": {Do: site.RenameSite, Name: &name}, "remove a forward": {Do: site.RemoveForward, ID: "f1"}, "tick a step": {Do: site.Tick, ID: "x"},
+		"pin Recorder at 10.48.16.20": site.SetPin{ID: "rec.0", Pin: full().Devices[1].Interfaces[0].Pin}, "make Recorder loose": site.SetPin{ID: "rec.0"},
+		"keep Recorder page inside": site.SetOpen{ID: "rec.web"}, "remove Recorder": site.RemoveDevice{ID: "rec"}, "name x": site.Describe{ID: "rec", Name: &name},
+		"rename the site": site.RenameSite{Name: name}, "remove a forward": site.RemoveForward{ID: "f9"}, "tick a step": site.Tick{ID: "x"},
 	} {
 		if got := Title(full(), []site.Edit{e}); got != want {
 			t.Errorf("got %q, want %q", got, want)
 		}
 	}
-	if got := Title(full(), []site.Edit{{Do: site.RemoveForward, ID: "f1"}, {Do: site.Tick}, {Do: site.Tick}}); got != "remove a forward and 2 more" {
+	if got := Title(full(), []site.Edit{site.RemoveForward{ID: "f1"}, site.Tick{}, site.Tick{}}); got != "remove Recorder and 2 more" {
 		t.Errorf("got %q", got)
 	}
 }

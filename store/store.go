@@ -1,12 +1,14 @@
-// Package store keeps sites in SQLite: their rows, and a journal of every edit
+// Package store keeps sites in SQLite: their parts, and a journal of every edit
 // with its way back. It knows no rule of the job.
+//
+// Reads go on beside a writer, in this program or another. Each site has its own
+// order of changes; the disk is written by one at a time.
 package store
 
 import (
 	"context"
 	"database/sql"
 	"embed"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -14,6 +16,7 @@ import (
 	"os"
 	"path/filepath"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/pressly/goose/v3"
@@ -27,13 +30,16 @@ import (
 var migrations embed.FS
 
 // newest is the version of the tables that this program makes.
-const newest = 2
+const newest = 4
 
 // Errors that a caller must tell apart.
 var (
 	ErrNoSite     = errors.New("there is no such site")
 	ErrNothing    = errors.New("there is nothing to undo or redo")
 	ErrCannotSave = errors.New("the database cannot be written")
+	// ErrGone says that the file was removed or replaced while the program had it
+	// open. What is held is whole, and Rescue writes it. It wraps ErrCannotSave.
+	ErrGone = fmt.Errorf("%w: its file was removed, moved or replaced while the program runs", ErrCannotSave)
 )
 
 // NewerError says that a newer program made the database.
@@ -46,46 +52,53 @@ func (e *NewerError) Error() string {
 	return fmt.Sprintf("%s was made by a newer Vest Pin (tables %d, this one knows %d): update the program, or name another file with --db; the file was left as it is", e.Path, e.Version, e.Mine)
 }
 
-// StaleError says that a site was changed since it was looked at: by which
-// entries of the journal, the oldest first.
-type StaleError struct {
-	Version   int
-	Meanwhile []Entry
+// DamagedError says that a site's rows cannot be understood. The site can still be
+// exported as they stand, and removed.
+type DamagedError struct {
+	ID  string
+	Why error
 }
 
-func (e *StaleError) Error() string {
-	return fmt.Sprintf("the site was changed meanwhile and is now at version %d", e.Version)
-}
+func (e *DamagedError) Error() string { return fmt.Sprintf("site %s cannot be read: %v", e.ID, e.Why) }
+func (e *DamagedError) Unwrap() error { return e.Why }
 
-// Stored is a site with its version, which rises by one with each batch of edits.
+// Stored is a site with its version, which rises by one with each change.
 type Stored struct {
 	ID      string
 	Version int
 	Changed time.Time
 	Site    site.Site
 	Undo    string // the title of what undo would take back, or ""
+	UndoSeq int    // and its entry in the journal
 	Redo    string
-}
-
-// Entry is one batch of edits in the journal.
-type Entry struct {
-	Seq     int         `json:"seq"`
-	Version int         `json:"version"`
-	At      time.Time   `json:"at"`
-	Who     string      `json:"who"`
-	Title   string      `json:"title"`
-	State   string      `json:"state"`
-	Edits   []site.Edit `json:"-"`
-	Undo    []site.Edit `json:"-"`
+	RedoSeq int
+	Notice  string // what the program has to tell of the site's data, or ""
+	last    int    // the last entry of the journal
 }
 
 // Store is an open database. It is safe for use by several goroutines.
 type Store struct {
-	db    *sql.DB
-	mu    sync.Mutex // one writer at a time; also guards kept
-	kept  map[string]Stored
+	mu    sync.Mutex // guards what follows; never held while the disk is asked
+	path  string
+	file  os.FileInfo // the file as it was opened
+	write *sql.DB     // one connection, kept open
+	read  *sql.DB     // a few, which cannot write
+	slots map[string]*slot
 	clock func() time.Time
 }
+
+// slot is what is known of one site in memory.
+type slot struct {
+	turn chan struct{} // holds the one that changes the site
+	kept atomic.Pointer[Stored]
+}
+
+// How the database is used: how long a writer waits for another program, and how
+// many read at once.
+const (
+	patience = 5 * time.Second
+	readers  = 4
+)
 
 // Open opens or makes the database at path. Errors: *NewerError, or one that
 // wraps ErrCannotSave where the file cannot be written.
@@ -93,18 +106,44 @@ func Open(path string) (*Store, error) {
 	if err := os.MkdirAll(filepath.Dir(path), 0o700); err != nil {
 		return nil, fmt.Errorf("%w: %w", ErrCannotSave, err)
 	}
+	// The file is for its owner alone; SQLite gives those beside it the same mode.
+	if f, err := os.OpenFile(path, os.O_CREATE|os.O_EXCL|os.O_RDWR, 0o600); err == nil {
+		f.Close()
+	}
 	if err := refuseNewer(path); err != nil {
 		return nil, err
 	}
-	db, err := sql.Open("sqlite", dsn(path, "_pragma=busy_timeout(5000)&_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)&_pragma=foreign_keys(1)&_txlock=immediate"))
-	if err != nil {
-		return nil, err
-	}
-	if err := migrate(db); err != nil {
-		db.Close()
+	s := &Store{path: path, slots: map[string]*slot{}, clock: time.Now}
+	if err := s.connect(); err != nil {
 		return nil, explain(fmt.Errorf("%s: %w", path, err))
 	}
-	return &Store{db: db, kept: map[string]Stored{}, clock: time.Now}, nil
+	return s, nil
+}
+
+// connect opens the file at s.path.
+func (s *Store) connect() error {
+	db, err := sql.Open("sqlite", dsn(s.path, fmt.Sprintf("mode=rw&_pragma=busy_timeout(%d)&_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)&_pragma=foreign_keys(1)&_txlock=immediate", patience.Milliseconds())))
+	if err != nil {
+		return err
+	}
+	db.SetMaxOpenConns(1)
+	if err := migrate(db); err != nil {
+		db.Close()
+		return err
+	}
+	reading, err := sql.Open("sqlite", dsn(s.path, "mode=ro&_pragma=busy_timeout(2000)&_pragma=query_only(1)"))
+	if err != nil {
+		db.Close()
+		return err
+	}
+	reading.SetMaxOpenConns(readers)
+	reading.SetMaxIdleConns(readers)
+	info, err := os.Stat(s.path)
+	if err != nil {
+		return errors.Join(err, db.Close(), reading.Close())
+	}
+	s.write, s.read, s.file = db, reading, info
+	return nil
 }
 
 func dsn(path, options string) string {
@@ -114,9 +153,6 @@ func dsn(path, options string) string {
 
 // refuseNewer looks at the database without changing a byte of it.
 func refuseNewer(path string) error {
-	if _, err := os.Stat(path); err != nil {
-		return nil // it will be made
-	}
 	db, err := sql.Open("sqlite", dsn(path, "mode=ro"))
 	if err != nil {
 		return err
@@ -136,12 +172,17 @@ func refuseNewer(path string) error {
 	return nil
 }
 
-func migrate(db *sql.DB) error {
+func provider(db *sql.DB) (*goose.Provider, error) {
 	files, err := fs.Sub(migrations, "migrations")
 	if err != nil {
-		return err
+		return nil, err
 	}
-	p, err := goose.NewProvider(goose.DialectSQLite3, db, files)
+	return goose.NewProvider(goose.DialectSQLite3, db, files,
+		goose.WithGoMigrations(goose.NewGoMigration(newest, &goose.GoFunc{RunTx: mendAll}, nil)))
+}
+
+func migrate(db *sql.DB) error {
+	p, err := provider(db)
 	if err != nil {
 		return err
 	}
@@ -167,287 +208,319 @@ func explain(err error) error {
 }
 
 // Close closes the database.
-func (s *Store) Close() error { return s.db.Close() }
+func (s *Store) Close() error { return errors.Join(s.read.Close(), s.write.Close()) }
 
-// List gives the sites, the last changed first.
-func (s *Store) List() ([]Stored, error) {
-	rs, err := s.db.Query(`SELECT id FROM sites ORDER BY changed DESC, id`)
+// gone tells whether the file is still the one that was opened.
+func (s *Store) gone() error {
+	s.mu.Lock()
+	path, file := s.path, s.file
+	s.mu.Unlock()
+	if now, err := os.Stat(path); err != nil || !os.SameFile(now, file) {
+		return ErrGone
+	}
+	return nil
+}
+
+func (s *Store) dbs() (read, write *sql.DB) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return s.read, s.write
+}
+
+func (s *Store) slot(id string) *slot {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	sl := s.slots[id]
+	if sl == nil {
+		sl = &slot{turn: make(chan struct{}, 1)}
+		s.slots[id] = sl
+	}
+	return sl
+}
+
+// enter waits until nobody else changes the site, or the request ends.
+func (sl *slot) enter(ctx context.Context) (leave func(), err error) {
+	select {
+	case sl.turn <- struct{}{}:
+		return func() { <-sl.turn }, nil
+	case <-ctx.Done():
+		return nil, ctx.Err()
+	}
+}
+
+// Listed is a site in the list of all. Damaged says why it cannot be read.
+type Listed struct {
+	Stored
+	Damaged error
+}
+
+// List gives the sites, the last changed first. One that cannot be read is in the
+// list by its id and name.
+func (s *Store) List(ctx context.Context) ([]Listed, error) {
+	read, _ := s.dbs()
+	rs, err := read.QueryContext(ctx, `SELECT id, name, version, changed FROM sites ORDER BY changed DESC, id`)
 	if err != nil {
 		return nil, err
 	}
 	defer rs.Close()
-	var ids []string
+	out := []Listed{}
 	for rs.Next() {
-		var id string
-		if err := rs.Scan(&id); err != nil {
+		var l Listed
+		var changed string
+		if err := rs.Scan(&l.ID, &l.Site.Name, &l.Version, &changed); err != nil {
 			return nil, err
 		}
-		ids = append(ids, id)
+		l.Changed, _ = time.Parse(time.RFC3339Nano, changed)
+		out = append(out, l)
 	}
-	out := []Stored{}
-	for _, id := range ids {
-		st, err := s.Get(id)
-		if err != nil {
+	if err := rs.Err(); err != nil {
+		return nil, err
+	}
+	kept := out[:0]
+	for _, l := range out {
+		st, err := s.Get(ctx, l.ID)
+		var damaged *DamagedError
+		switch {
+		case err == nil:
+			l.Stored = st
+		case errors.Is(err, ErrNoSite): // removed meanwhile
+			continue
+		case errors.As(err, &damaged):
+			l.Damaged = err
+		default:
 			return nil, err
 		}
-		out = append(out, st)
+		kept = append(kept, l)
 	}
-	return out, rs.Err()
+	return kept, nil
 }
 
-// Get gives a site as it is now. Error: ErrNoSite.
-func (s *Store) Get(id string) (Stored, error) {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	return s.get(id)
-}
-
-// get serves from memory what it read or wrote last, where the version in the
-// database still is the same.
-func (s *Store) get(id string) (Stored, error) {
+// Get gives a site as it is now, from memory where the version in the database
+// still is the same. Errors: ErrNoSite, *DamagedError.
+func (s *Store) Get(ctx context.Context, id string) (Stored, error) {
+	if err := s.gone(); err != nil { // another file may stand in its place
+		if kept := s.slot(id).kept.Load(); kept != nil {
+			return *kept, nil
+		}
+		return Stored{}, err
+	}
+	read, _ := s.dbs()
 	var version int
-	err := s.db.QueryRow(`SELECT version FROM sites WHERE id = ?`, id).Scan(&version)
+	err := read.QueryRowContext(ctx, `SELECT version FROM sites WHERE id = ?`, id).Scan(&version)
 	if errors.Is(err, sql.ErrNoRows) {
-		delete(s.kept, id)
 		return Stored{}, ErrNoSite
 	}
 	if err != nil {
-		return Stored{}, err
+		return Stored{}, explain(err)
 	}
-	if kept, ok := s.kept[id]; ok && kept.Version == version {
-		return kept, nil
+	sl := s.slot(id)
+	if kept := sl.kept.Load(); kept != nil && kept.Version == version {
+		return *kept, nil
 	}
-	tx, err := s.db.BeginTx(context.Background(), &sql.TxOptions{ReadOnly: true})
+	st, err := load(ctx, read, id)
 	if err != nil {
-		return Stored{}, err
-	}
-	defer tx.Rollback()
-	st := Stored{ID: id}
-	var changed string
-	if err := tx.QueryRow(`SELECT version, changed FROM sites WHERE id = ?`, id).Scan(&st.Version, &changed); err != nil {
 		return st, err
 	}
-	if st.Changed, err = time.Parse(time.RFC3339Nano, changed); err != nil {
-		return st, err
-	}
-	l := loader{tx: tx, id: id}
-	if st.Site = l.site(); l.err != nil {
-		return st, fmt.Errorf("site %s: %w", id, l.err)
-	}
-	if st.Undo, st.Redo, err = titles(tx, id); err != nil {
-		return st, err
-	}
-	s.kept[id] = st
+	sl.kept.Store(&st)
 	return st, nil
 }
 
-func titles(tx *sql.Tx, id string) (undo, redo string, err error) {
-	find := func(query string) (title string) {
-		if e := tx.QueryRow(query, id).Scan(&title); e != nil && !errors.Is(e, sql.ErrNoRows) {
-			err = e
-		}
-		return title
+// rowsOf reads what is kept of a site.
+func rowsOf(ctx context.Context, tx *sql.Tx, id string) (st Stored, head string, parts []part, err error) {
+	st.ID = id
+	var changed string
+	err = tx.QueryRowContext(ctx, `SELECT version, changed, head, notice FROM sites WHERE id = ?`, id).Scan(&st.Version, &changed, &head, &st.Notice)
+	if errors.Is(err, sql.ErrNoRows) {
+		return st, head, nil, ErrNoSite
 	}
-	undo = find(`SELECT title FROM journal WHERE site = ? AND state = 'done' ORDER BY seq DESC LIMIT 1`)
-	redo = find(`SELECT title FROM journal WHERE site = ? AND state = 'undone' ORDER BY seq LIMIT 1`)
-	return undo, redo, err
+	if err != nil {
+		return st, head, nil, err
+	}
+	if st.Changed, err = time.Parse(time.RFC3339Nano, changed); err != nil {
+		return st, head, nil, &DamagedError{id, err}
+	}
+	rs, err := tx.QueryContext(ctx, `SELECT list, key, pos, body FROM parts WHERE site = ? ORDER BY list, pos`, id)
+	if err != nil {
+		return st, head, nil, err
+	}
+	defer rs.Close()
+	for rs.Next() {
+		var p part
+		if err := rs.Scan(&p.list, &p.key, &p.pos, &p.body); err != nil {
+			return st, head, nil, err
+		}
+		parts = append(parts, p)
+	}
+	return st, head, parts, rs.Err()
+}
+
+func load(ctx context.Context, db *sql.DB, id string) (Stored, error) {
+	tx, err := db.BeginTx(ctx, &sql.TxOptions{ReadOnly: true})
+	if err != nil {
+		return Stored{}, explain(err)
+	}
+	defer tx.Rollback()
+	st, head, parts, err := rowsOf(ctx, tx, id)
+	if err != nil {
+		return st, explain(err)
+	}
+	if st.Site, err = assemble(head, parts); err == nil {
+		err = site.Check(st.Site)
+	}
+	if err != nil {
+		return st, &DamagedError{id, err}
+	}
+	if err := titles(ctx, tx, &st); err != nil {
+		return st, explain(err)
+	}
+	return st, nil
+}
+
+// titles puts in what can be undone and redone.
+func titles(ctx context.Context, tx *sql.Tx, st *Stored) error {
+	find := func(query string, into ...any) error {
+		err := tx.QueryRowContext(ctx, query, st.ID).Scan(into...)
+		if errors.Is(err, sql.ErrNoRows) {
+			return nil
+		}
+		return err
+	}
+	return errors.Join(
+		find(`SELECT title, seq FROM journal WHERE site = ? AND state = 'done' ORDER BY seq DESC LIMIT 1`, &st.Undo, &st.UndoSeq),
+		find(`SELECT title, seq FROM journal WHERE site = ? AND state = 'undone' ORDER BY seq LIMIT 1`, &st.Redo, &st.RedoSeq),
+		find(`SELECT coalesce(max(seq), 0) FROM journal WHERE site = ?`, &st.last),
+	)
+}
+
+// Export gives the site file, of a site that cannot be read too: then as its rows
+// stand. Error: ErrNoSite.
+func (s *Store) Export(ctx context.Context, id string) (name string, file []byte, err error) {
+	st, err := s.Get(ctx, id)
+	var damaged *DamagedError
+	if err == nil {
+		return st.Site.Name, site.Write(st.Site), nil
+	}
+	if !errors.As(err, &damaged) {
+		return "", nil, err
+	}
+	read, _ := s.dbs()
+	tx, err := read.BeginTx(ctx, &sql.TxOptions{ReadOnly: true})
+	if err != nil {
+		return "", nil, explain(err)
+	}
+	defer tx.Rollback()
+	_, head, parts, err := rowsOf(ctx, tx, id)
+	if err != nil && !errors.As(err, &damaged) {
+		return "", nil, explain(err)
+	}
+	return id, raw(head, parts), nil
 }
 
 // Create keeps a new site under an id made from stem.
-func (s *Store) Create(stem string, v site.Site) (Stored, error) {
+func (s *Store) Create(ctx context.Context, stem string, v site.Site) (Stored, error) {
 	if err := site.Check(v); err != nil {
 		return Stored{}, err
 	}
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	var failed error
-	id := site.FreeID(stem, func(id string) bool {
-		var n int
-		if err := s.db.QueryRow(`SELECT count(*) FROM sites WHERE id = ?`, id).Scan(&n); err != nil {
-			failed = err
+	v = v.Whole()
+	head, err := headOf(v)
+	if err != nil {
+		return Stored{}, err
+	}
+	read, _ := s.dbs()
+	for {
+		var failed error
+		id := site.FreeID(stem, func(id string) bool {
+			var n int
+			if err := read.QueryRowContext(ctx, `SELECT count(*) FROM sites WHERE id = ?`, id).Scan(&n); err != nil {
+				failed = err
+			}
+			return n > 0
+		})
+		if failed != nil {
+			return Stored{}, explain(failed)
 		}
-		return n > 0
+		batch, err := changes(id, site.Site{}, v)
+		if err != nil {
+			return Stored{}, err
+		}
+		now := s.clock().UTC().Format(time.RFC3339Nano)
+		first := statement{`INSERT INTO sites (id, name, version, created, changed, head) VALUES (?, ?, 1, ?, ?, ?) ON CONFLICT DO NOTHING`, []any{id, v.Name, now, now, head}}
+		if err := s.run(ctx, append([]statement{first}, batch...)); errors.Is(err, errOvertaken) {
+			continue // somebody else took the id
+		} else if err != nil {
+			return Stored{}, err
+		}
+		return s.Get(ctx, id)
+	}
+}
+
+// Remove takes a site out with its journal, whatever state it is in.
+func (s *Store) Remove(ctx context.Context, id string) error {
+	leave, err := s.slot(id).enter(ctx)
+	if err != nil {
+		return err
+	}
+	defer leave()
+	err = s.run(ctx, []statement{
+		{`UPDATE sites SET version = version WHERE id = ?`, []any{id}},
+		{`DELETE FROM parts WHERE site = ?`, []any{id}},
+		{`DELETE FROM journal WHERE site = ?`, []any{id}},
+		{`DELETE FROM sites WHERE id = ?`, []any{id}},
 	})
-	if failed != nil {
-		return Stored{}, explain(failed)
+	if errors.Is(err, errOvertaken) {
+		return ErrNoSite
 	}
-	now := s.clock().UTC()
-	batch := []statement{{`INSERT INTO sites (id, name, version, created, changed) VALUES (?, ?, 1, ?, ?)`,
-		[]any{id, v.Name, now.Format(time.RFC3339Nano), now.Format(time.RFC3339Nano)}}}
-	if err := s.run(append(batch, changes(id, rows{}, rowsOf(v))...), 0); err != nil {
-		return Stored{}, err
-	}
-	return s.get(id)
+	return err
 }
 
-// Edit makes edits in one transaction with their journal entry. Version is the
-// one the editor saw. Errors: ErrNoSite, *StaleError, *site.Refusal, or one that
-// wraps ErrCannotSave.
-func (s *Store) Edit(id string, version int, who, title string, edits []site.Edit) (Stored, error) {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	now, err := s.at(id, version)
-	if err != nil {
-		return Stored{}, err
-	}
-	next, undo, err := site.Apply(now.Site, edits)
-	if err != nil {
-		return Stored{}, err
-	}
-	if title == "" {
-		title = Title(now.Site, edits)
-	}
-	forth, back, err := both(edits, undo)
-	if err != nil {
-		return Stored{}, err
-	}
-	after := Stored{ID: id, Version: version + 1, Changed: s.clock().UTC(), Site: next, Undo: title}
-	batch := []statement{
-		{`UPDATE journal SET state = 'left' WHERE site = ? AND state = 'undone'`, []any{id}},
-		{`INSERT INTO journal (site, seq, version, at, who, title, edits, undo, state)
-			SELECT ?, coalesce(max(seq), 0) + 1, ?, ?, ?, ?, ?, ?, 'done' FROM journal WHERE site = ?`,
-			[]any{id, after.Version, after.Changed.Format(time.RFC3339Nano), who, title, forth, back, id}},
-	}
-	return s.save(now, after, batch)
+// statement is one line of SQL with its values.
+type statement struct {
+	sql  string
+	args []any
 }
 
-func both(edits, undo []site.Edit) (forth, back string, err error) {
-	f, err := json.Marshal(edits)
+// errOvertaken says that the first statement of a batch, its guard, hit no row.
+var errOvertaken = errors.New("somebody else was quicker")
+
+// run sends a batch in one transaction; its first statement must hit one row. What
+// it says is done is on the disk, in the file that is at the store's path.
+func (s *Store) run(ctx context.Context, batch []statement) error {
+	if err := s.gone(); err != nil {
+		return err
+	}
+	_, write := s.dbs()
+	wait, cancel := context.WithTimeout(ctx, 2*patience)
+	defer cancel()
+	conn, err := write.Conn(wait) // those that wait for their turn at the disk
+	if errors.Is(err, context.DeadlineExceeded) && ctx.Err() == nil {
+		return fmt.Errorf("%w: another program holds it, and others wait for it", ErrCannotSave)
+	}
 	if err != nil {
-		return "", "", err
+		return explain(err)
 	}
-	b, err := json.Marshal(undo)
-	return string(f), string(b), err
+	defer conn.Close()
+	if err := inTransaction(context.WithoutCancel(ctx), conn, batch); err != nil { // a request that ends does not end it half way
+		return err
+	}
+	return s.gone()
 }
 
-// at gives the site if it still has the version.
-func (s *Store) at(id string, version int) (Stored, error) {
-	now, err := s.get(id)
-	if err != nil || now.Version == version {
-		return now, err
-	}
-	meanwhile, err := s.entries(id, version)
-	if err != nil {
-		return now, err
-	}
-	return now, &StaleError{now.Version, meanwhile}
-}
-
-// save writes what changed between two states of a site, in one transaction that
-// only goes through where the version is still the one before.
-func (s *Store) save(before, after Stored, batch []statement) (Stored, error) {
-	guard := statement{`UPDATE sites SET version = version + 1, name = ?, changed = ? WHERE id = ? AND version = ?`,
-		[]any{after.Site.Name, after.Changed.Format(time.RFC3339Nano), before.ID, before.Version}}
-	batch = append(batch, changes(before.ID, rowsOf(before.Site), rowsOf(after.Site))...)
-	if err := s.run(append([]statement{guard}, batch...), before.Version); err != nil {
-		return Stored{}, err
-	}
-	s.kept[before.ID] = after
-	return after, nil
-}
-
-// run sends a batch in one transaction. Where a version is given, the first
-// statement is its guard and must hit one row.
-func (s *Store) run(batch []statement, version int) error {
-	tx, err := s.db.Begin()
+func inTransaction(ctx context.Context, conn *sql.Conn, batch []statement) error {
+	tx, err := conn.BeginTx(ctx, nil)
 	if err != nil {
 		return explain(err)
 	}
 	defer tx.Rollback()
-	if _, err := tx.Exec(`PRAGMA defer_foreign_keys = ON`); err != nil {
-		return explain(err)
-	}
 	for i, st := range batch {
-		res, err := tx.Exec(st.sql, st.args...)
+		res, err := tx.ExecContext(ctx, st.sql, st.args...)
 		if err != nil {
 			return explain(err)
 		}
-		if i == 0 && version > 0 {
+		if i == 0 {
 			if n, err := res.RowsAffected(); err != nil || n != 1 {
-				return &StaleError{Version: version + 1}
+				return errOvertaken
 			}
 		}
 	}
 	return explain(tx.Commit())
-}
-
-// Undo takes back the last batch that is not taken back; Redo makes the last one
-// taken back again. Errors as of Edit, and ErrNothing.
-func (s *Store) Undo(id string, version int, who string) (Stored, error) {
-	return s.turn(id, version, who, `state = 'done' ORDER BY seq DESC LIMIT 1`, "undone")
-}
-
-// Redo makes again what Undo took back.
-func (s *Store) Redo(id string, version int, who string) (Stored, error) {
-	return s.turn(id, version, who, `state = 'undone' ORDER BY seq LIMIT 1`, "done")
-}
-
-func (s *Store) turn(id string, version int, who, which, state string) (Stored, error) {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	now, err := s.at(id, version)
-	if err != nil {
-		return Stored{}, err
-	}
-	var seq int
-	var forth, back string
-	err = s.db.QueryRow(`SELECT seq, edits, undo FROM journal WHERE site = ? AND `+which, id).Scan(&seq, &forth, &back)
-	if errors.Is(err, sql.ErrNoRows) {
-		return Stored{}, ErrNothing
-	}
-	if err != nil {
-		return Stored{}, err
-	}
-	if state == "undone" {
-		forth = back
-	}
-	var edits []site.Edit
-	if err := json.Unmarshal([]byte(forth), &edits); err != nil {
-		return Stored{}, err
-	}
-	next, _, err := site.Apply(now.Site, edits)
-	if err != nil {
-		return Stored{}, err
-	}
-	after := Stored{ID: id, Version: version + 1, Changed: s.clock().UTC(), Site: next}
-	batch := []statement{{`UPDATE journal SET state = ?, version = ?, who = ? WHERE site = ? AND seq = ?`, []any{state, after.Version, who, id, seq}}}
-	if _, err := s.save(now, after, batch); err != nil {
-		return Stored{}, err
-	}
-	delete(s.kept, id) // the titles of what can be undone are read anew
-	return s.get(id)
-}
-
-// Journal gives the last entries of a site, the newest first.
-func (s *Store) Journal(id string, most int) ([]Entry, error) {
-	return s.query(`SELECT seq, version, at, who, title, state, edits, undo FROM journal WHERE site = ? ORDER BY seq DESC LIMIT ?`, id, most)
-}
-
-// entries gives what was written after a version, the oldest first.
-func (s *Store) entries(id string, after int) ([]Entry, error) {
-	return s.query(`SELECT seq, version, at, who, title, state, edits, undo FROM journal WHERE site = ? AND version > ? ORDER BY seq LIMIT 100`, id, after)
-}
-
-func (s *Store) query(query string, args ...any) ([]Entry, error) {
-	rs, err := s.db.Query(query, args...)
-	if err != nil {
-		return nil, err
-	}
-	defer rs.Close()
-	out := []Entry{}
-	for rs.Next() {
-		var e Entry
-		var at, forth, back string
-		if err := rs.Scan(&e.Seq, &e.Version, &at, &e.Who, &e.Title, &e.State, &forth, &back); err != nil {
-			return nil, err
-		}
-		if e.At, err = time.Parse(time.RFC3339Nano, at); err != nil {
-			return nil, err
-		}
-		if err := errors.Join(json.Unmarshal([]byte(forth), &e.Edits), json.Unmarshal([]byte(back), &e.Undo)); err != nil {
-			return nil, err
-		}
-		out = append(out, e)
-	}
-	return out, rs.Err()
 }

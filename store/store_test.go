@@ -2,7 +2,9 @@ package store
 
 import (
 	"bufio"
+	"context"
 	"database/sql"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"math/rand/v2"
@@ -11,17 +13,19 @@ import (
 	"os/exec"
 	"path/filepath"
 	"reflect"
+	"slices"
 	"strconv"
 	"strings"
 	"testing"
 
+	"vestpin/core/sighting"
 	"vestpin/core/site"
 	"vestpin/core/span"
 )
 
 func ports(n int) span.Ports { return span.Port(n) }
 
-// full is a site that has something in every table.
+// full is a site that has something in every list, which TestFullIsFull holds it to.
 func full() site.Site {
 	a := netip.MustParseAddr
 	sender, _ := site.ParseSender("198.51.100.0/24")
@@ -32,6 +36,7 @@ func full() site.Site {
 			Ranges:   []site.Range{{From: a("10.48.16.100"), To: a("10.48.16.179")}},
 			Bands:    []site.Band{{Name: "cameras", From: a("10.48.16.20"), To: a("10.48.16.39"), Kinds: []string{"camera", "recorder"}}},
 			KeepFree: []site.KeepFree{{From: a("10.48.16.240"), To: a("10.48.16.254"), Why: "lift"}},
+			Servers:  []site.DHCPServer{{Address: a("10.48.16.1"), Offers: a("10.48.16.120"), Gateway: a("10.48.16.1"), Lease: 86400, At: "2026-11-23T09:00:00Z"}},
 		}},
 		Routers: []site.Router{
 			{ID: "inner", Network: "main", Upstream: "edge", WAN: site.WAN{Kind: "unknown"}, UPnP: "off", Form: site.Form{PortsPerLine: "one", Renumber: "one", LimitsSender: "no", Reserves: "no"}},
@@ -40,17 +45,56 @@ func full() site.Site {
 				Form:     site.Form{PortsPerLine: "range", Renumber: "one", Protocols: []site.Protocol{"tcp", "udp"}, LimitsSender: "no", Lines: 16, Reserves: "anywhere"}},
 		},
 		Devices: []site.Device{
-			{ID: "z", Name: "a \"quoted\"\nname", Kind: "camera", Place: "yard", Rank: 2, Interfaces: []site.Interface{{ID: "z.0", Network: "main", MAC: "00:00:5e:00:53:01", Wants: "auto"}}},
+			{ID: "z", Name: "a \"quoted\"\nname", Kind: "camera", Place: "yard", Rank: 2, Accepted: true, Interfaces: []site.Interface{{ID: "z.0", Name: "wired", Network: "main", MAC: "00:00:5e:00:53:01", Wants: "auto",
+				Evidence: []site.Evidence{{Source: "sweep", Traits: []site.Trait{{Name: "port", Value: "80/tcp"}, {Name: "title", Value: "Lens"}}}}}},
+				Services: []site.Service{{ID: "z.web", Interface: "z.0", Protocol: "tcp", Ports: ports(80), CanSetTo: []span.Ports{ports(81)}, Open: &site.Open{Port: "same", From: []site.Sender{sender}}}}},
 			{ID: "rec", Name: "Recorder", Interfaces: []site.Interface{{
-				ID: "rec.0", Network: "main", Seen: a("10.48.16.112"), Wants: "pin", Pin: &site.Pin{Address: a("10.48.16.20"), By: "both", Locked: true},
-				Evidence: []site.Evidence{{Source: "leases", Line: 3, At: "2026-11-23T09:38:12Z", Address: a("10.48.16.112"), Host: "rec"}},
+				ID: "rec.0", Network: "main", Seen: a("10.48.16.112"), Wants: "pin", Pin: &site.Pin{Address: a("10.48.16.20"), By: "both", Locked: true}, First: "2026-11-22T09:00:00Z",
+				Evidence: []site.Evidence{{Source: "leases", Line: 3, At: "2026-11-23T09:38:12Z", Address: a("10.48.16.112"), Host: "rec", State: "lease", Until: "2026-11-24T09:38:12Z"}},
 			}}, Services: []site.Service{{
-				ID: "rec.web", Interface: "rec.0", Protocol: "tcp", Ports: ports(80), CanSetTo: []span.Ports{ports(81)},
+				ID: "rec.web", Name: "page", Interface: "rec.0", Protocol: "tcp", Ports: ports(80), CanSetTo: []span.Ports{ports(81)},
 				Open: &site.Open{Port: "any", Prefer: ports(8020), From: []site.Sender{sender}, Router: "edge"},
 			}}},
 		},
-		Forwards: []site.Forward{{ID: "f1", Router: "edge", Enabled: true, Protocol: "tcp", Outside: ports(8020), To: "rec.0", Inside: ports(80), From: []site.Sender{sender}, Service: "rec.web", Locked: true}},
+		Forwards: []site.Forward{{ID: "f1", Name: "Recorder", Router: "edge", Enabled: true, Protocol: "tcp", Outside: ports(8020), To: "rec.0", Inside: ports(80), From: []site.Sender{sender}, Service: "rec.web", Locked: true}},
 		Done:     []site.Done{{Step: "reserve:rec.0", At: "2026-11-23T09:42:00Z", Values: "IP 10.48.16.20"}},
+		Visits:   []site.Visit{{ID: "v1", From: "2026-11-23T09:00:00Z", Until: "2026-11-23T12:00:00Z", Note: "first", Seen: []site.SeenThen{{Interface: "rec.0", MAC: "00:00:5e:00:53:21", Address: a("10.48.16.112"), Host: "rec"}}}},
+		Makers:   []site.Maker{{Prefix: "00:00:5e:00:53", Name: "Larkbridge"}},
+	}.Whole()
+}
+
+// A field that is added to the site must be added to full, or what loses it is not found.
+func TestFullIsFull(t *testing.T) {
+	filled := map[string]bool{}
+	var look func(path string, v reflect.Value)
+	look = func(path string, v reflect.Value) {
+		if _, text := v.Interface().(interface{ MarshalText() ([]byte, error) }); text {
+			filled[path] = filled[path] || !v.IsZero()
+			return
+		}
+		switch v.Kind() {
+		case reflect.Pointer:
+			if !v.IsNil() {
+				look(path, v.Elem())
+			}
+		case reflect.Slice:
+			filled[path] = filled[path] || v.Len() > 0
+			for i := range v.Len() {
+				look(path, v.Index(i))
+			}
+		case reflect.Struct:
+			for i := range v.NumField() {
+				look(path+"."+v.Type().Field(i).Name, v.Field(i))
+			}
+		default:
+			filled[path] = filled[path] || !v.IsZero()
+		}
+	}
+	look("Site", reflect.ValueOf(full()))
+	for path, is := range filled {
+		if !is && path != "Site.Routers.Form.ReservationLines" && path != "Site.Routers.Name" {
+			t.Errorf("%s is empty everywhere in the site that has everything", path)
+		}
 	}
 }
 
@@ -64,124 +108,344 @@ func open(t *testing.T, path string) *Store {
 	return s
 }
 
-func rename(text string) []site.Edit { return []site.Edit{{Do: site.RenameSite, Name: &text}} }
+var bg = context.Background()
+
+func edit(s *Store, id string, version int, who, title string, edits []site.Edit) (Stored, error) {
+	st, _, err := s.Edit(bg, id, Change{Version: version, Who: who, Title: title, Edits: edits})
+	return st, err
+}
+
+func rename(text string) []site.Edit { return []site.Edit{site.RenameSite{Name: text}} }
 
 func TestSiteComesBackWhole(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "a file with spaces?.db")
-	st, err := open(t, path).Create("pottery", full())
+	st, err := open(t, path).Create(bg, "pottery", full())
 	if err != nil {
 		t.Fatal(err)
 	}
-	again, err := open(t, path).Get(st.ID)
+	again, err := open(t, path).Get(bg, st.ID)
 	if err != nil || !reflect.DeepEqual(again.Site, full()) {
 		t.Errorf("%v\ngot  %+v\nwant %+v", err, again.Site, full())
 	}
 }
 
-// randomEdit makes an edit that fits the site, most of the time.
-func randomEdit(r *rand.Rand, s site.Site) site.Edit {
-	d := s.Devices[r.IntN(len(s.Devices))]
-	name := fmt.Sprint("name ", r.IntN(1000))
-	switch r.IntN(9) {
-	case 0:
-		return site.Edit{Do: site.Describe, ID: d.ID, Name: &name}
-	case 1:
-		return site.Edit{Do: site.SetPin, ID: d.Interfaces[0].ID, Pin: &site.Pin{Address: netip.AddrFrom4([4]byte{10, 48, 16, byte(r.IntN(255))}), By: "device"}}
-	case 2:
-		return site.Edit{Do: site.SetPin, ID: d.Interfaces[0].ID}
-	case 3:
-		id := fmt.Sprintf("n%d", r.IntN(30))
-		at := r.IntN(3)
-		return site.Edit{Do: site.PutDevice, At: &at, Device: &site.Device{ID: id, Name: name, Interfaces: []site.Interface{{ID: id + ".0", Network: "main", Wants: "auto"}},
-			Services: []site.Service{{ID: id + ".s", Interface: id + ".0", Protocol: "udp", Ports: ports(1 + r.IntN(9))}}}}
-	case 4:
-		if len(s.Devices) > 1 {
-			return site.Edit{Do: site.RemoveDevice, ID: d.ID}
-		}
-	case 5:
-		return site.Edit{Do: site.PutForward, Forward: &site.Forward{ID: fmt.Sprintf("f%d", r.IntN(9)), Router: "edge", Protocol: "tcp", Outside: ports(1 + r.IntN(99)), To: d.Interfaces[0].ID}}
-	case 6:
-		return site.Edit{Do: site.Tick, ID: "step:" + d.ID, Done: &site.Done{Step: "x", At: name}}
-	case 7:
-		if len(d.Services) > 0 {
-			return site.Edit{Do: site.RemoveService, ID: d.Services[0].ID}
-		}
+// randomBatch makes edits of any verb that fit the site, most of the time; joined
+// and split devices among them.
+func randomBatch(r *rand.Rand, s site.Site) []site.Edit {
+	able := attached(s)
+	d, o := able[r.IntN(len(able))], able[r.IntN(len(able))]
+	name, n := fmt.Sprint("name ", r.IntN(1000)), fmt.Sprintf("n%d", r.IntN(30))
+	var at *int
+	if place := r.IntN(3); r.IntN(2) == 0 {
+		at = &place
 	}
-	if len(s.Forwards) > 0 && r.IntN(2) == 0 {
-		return site.Edit{Do: site.RemoveForward, ID: s.Forwards[r.IntN(len(s.Forwards))].ID}
+	a := netip.AddrFrom4([4]byte{10, 48, 16, byte(1 + r.IntN(250))})
+	iface := d.Interfaces[r.IntN(len(d.Interfaces))]
+	evidence := []site.Evidence{{Source: name, Address: a, Traits: []site.Trait{{Name: "port", Value: n}}}}
+	sender, _ := site.ParseSender(fmt.Sprintf("192.0.2.%d", r.IntN(255)))
+	open := &site.Open{Port: "any", From: []site.Sender{sender}}
+	service := site.Service{ID: n + ".s", Interface: iface.ID, Protocol: "udp", Ports: ports(1 + r.IntN(9)), Open: open, CanSetTo: []span.Ports{ports(70)}}
+	if len(d.Services) > 0 && r.IntN(2) == 0 {
+		service.ID = d.Services[0].ID
 	}
-	return site.Edit{Do: site.RenameSite, Name: &name}
+	put := iface
+	put.Evidence, put.Name = append(evidence, iface.Evidence...), name
+	network, router, visit := s.Networks[0], s.Routers[len(s.Routers)-1], s.Visits
+	network.Name, router.Name = name, name
+	network.Servers = append(slices.Clone(network.Servers), site.DHCPServer{Address: a, At: name})[:min(9, 1+len(network.Servers))]
+	choices := [][]site.Edit{
+		{site.RenameSite{Name: name}}, {site.PutNetwork{Network: network, At: at}}, {site.PutRouter{Router: router, At: at}},
+		{site.PutNetwork{Network: site.Network{ID: n, Subnet: network.Subnet}, At: at}}, {site.RemoveNetwork{ID: n}},
+		{site.PutRouter{Router: site.Router{ID: n, Network: "main", UPnP: "off"}, At: at}}, {site.RemoveRouter{ID: n}},
+		{site.PutDevice{At: at, Device: site.Device{ID: n, Name: name, Interfaces: []site.Interface{{ID: n + ".0", Network: "main", Wants: "auto", Evidence: evidence}, {ID: n + ".1", Network: "main", Wants: "auto"}},
+			Services: []site.Service{{ID: n + ".t", Interface: n + ".1", Protocol: "udp", Ports: ports(7), Open: open, CanSetTo: []span.Ports{ports(71)}}}}}},
+		{site.RemoveDevice{ID: d.ID}}, {site.Describe{ID: d.ID, Name: &name, Place: &n}},
+		{site.PutInterface{ID: d.ID, Interface: put, At: at}}, {site.RemoveInterface{ID: iface.ID}},
+		{site.PutService{ID: d.ID, Service: service, At: at}}, {site.RemoveService{ID: service.ID}},
+		{site.SetPin{ID: iface.ID, Pin: &site.Pin{Address: a, By: "device"}}}, {site.SetPin{ID: iface.ID}}, {site.SetWants{ID: iface.ID, Wants: "pin"}},
+		{site.SetOpen{ID: service.ID, Open: open}}, {site.SetOpen{ID: service.ID}},
+		{site.PutForward{At: at, Forward: site.Forward{ID: n, Router: "edge", Protocol: "tcp", Outside: ports(1 + r.IntN(99)), To: iface.ID, From: open.From}}}, {site.RemoveForward{ID: n}},
+		{site.Tick{ID: "step:" + d.ID, Done: &site.Done{At: name}, At: at}}, {site.Tick{ID: "step:" + d.ID}},
+		{site.PutVisit{Visit: site.Visit{ID: n, From: name, Seen: []site.SeenThen{{Interface: iface.ID, Host: name}}}, At: at}}, {site.RemoveVisit{ID: visit[r.IntN(len(visit))].ID}},
+		{site.SetMakers{Makers: []site.Maker{{Prefix: fmt.Sprintf("%06x", r.IntN(999)), Name: name}, {Prefix: "0", Name: n}}[r.IntN(2):]}},
+		sighting.Split(s, d, iface.ID), sighting.Split(s, o, o.Interfaces[0].ID),
+	}
+	if d.ID != o.ID {
+		choices = append(choices, sighting.Join(d, o), sighting.Join(o, d), sighting.Join(d, o), sighting.HandOver(site.NewView(s), site.Placed{Device: &d, Interface: &iface}, site.Placed{Device: &o, Interface: &o.Interfaces[0]}))
+	}
+	return choices[r.IntN(len(choices))]
 }
 
-// Every edit can be undone and redone, also by a program started anew, and what
-// the tables hold is always what the value says.
-func TestUndoAcrossRestarts(t *testing.T) {
-	path := filepath.Join(t.TempDir(), "v.db")
-	s := open(t, path)
-	st, err := s.Create("p", full())
+func attached(s site.Site) []site.Device {
+	return slices.DeleteFunc(slices.Clone(s.Devices), func(d site.Device) bool { return len(d.Interfaces) == 0 })
+}
+
+// What a program started anew reads is what was acknowledged, after every batch of
+// whatever edits; undone to the start and redone to the end, each state comes back.
+func TestWhatWasAcknowledgedStays(t *testing.T) {
+	verbs := map[site.Verb]int{}
+	joins := 0
+	for seed := range uint64(6) {
+		path := filepath.Join(t.TempDir(), "v.db")
+		s := open(t, path)
+		st, err := s.Create(bg, "p", full())
+		if err != nil {
+			t.Fatal(err)
+		}
+		r := rand.New(rand.NewPCG(seed, 1))
+		states := []site.Site{st.Site}
+		same := func(what string, want site.Site) {
+			t.Helper()
+			if again, err := load(bg, s.read, "p"); err != nil || !reflect.DeepEqual(again.Site, want) || !reflect.DeepEqual(st.Site, want) {
+				t.Fatalf("seed %d, %s: %v\ngot\n%s\nwant\n%s", seed, what, err, site.Write(again.Site), site.Write(want))
+			}
+		}
+		for len(states) < 150 {
+			batch := randomBatch(r, st.Site)
+			if r.IntN(3) == 0 {
+				batch = slices.Concat(batch, randomBatch(r, st.Site))
+			}
+			next, err := edit(s, st.ID, st.Version, "test", "", batch)
+			var refused *site.Refusal
+			if errors.As(err, &refused) || len(batch) == 0 || len(attached(next.Site)) == 0 || len(next.Site.Visits) == 0 {
+				if err == nil {
+					if st, err = s.Undo(bg, st.ID, Turn{Version: next.Version}); err != nil {
+						t.Fatal(err)
+					}
+				}
+				continue
+			}
+			if err != nil {
+				t.Fatal(err)
+			}
+			for _, e := range batch {
+				verbs[e.Verb()]++
+			}
+			if moves(batch, nil) || len(batch) == 2 && batch[0].Verb() == "remove-device" {
+				joins++
+			}
+			st = next
+			states = append(states, st.Site)
+			same(fmt.Sprintf("after %s", marshal(batch)), st.Site)
+		}
+		for i := len(states) - 2; i >= 0; i-- {
+			if i%10 == 0 {
+				s = open(t, path)
+			}
+			if st, err = s.Undo(bg, st.ID, Turn{Version: st.Version}); err != nil {
+				t.Fatal(err)
+			}
+			same("undone", states[i])
+		}
+		if _, err := s.Undo(bg, st.ID, Turn{Version: st.Version}); !errors.Is(err, ErrNothing) {
+			t.Errorf("undo past the beginning: %v", err)
+		}
+		for i := 1; i < len(states); i++ {
+			if st, err = s.Redo(bg, st.ID, Turn{Version: st.Version}); err != nil {
+				t.Fatal(err)
+			}
+			same("redone", states[i])
+		}
+	}
+	if len(verbs) < len(site.Edits) || joins < 20 {
+		t.Errorf("%d joined or handed over; only these verbs were taken: %v", joins, verbs)
+	}
+}
+
+func marshal(v any) string {
+	data, _ := json.Marshal(v)
+	return string(data)
+}
+
+// Edits of two windows go one on top of the other where they overwrite nothing in
+// common, and are refused with what was done where they do.
+func TestTwoWindows(t *testing.T) {
+	pin := func(last byte) site.Edit {
+		return site.SetPin{ID: "rec.0", Pin: &site.Pin{Address: netip.AddrFrom4([4]byte{10, 48, 16, last}), By: "reservation"}}
+	}
+	name, place := "Gallery recorder", "office"
+	old := full().Devices[1]
+	old.Interfaces = slices.Clone(old.Interfaces)
+	old.Interfaces[0].Pin = nil // a preview of before anything was pinned
+	router := full().Routers[1]
+	router.UPnP = "off"
+	gone := site.RemoveDevice{ID: "rec"}
+	for what, c := range map[string]struct {
+		first, second site.Edit
+		merges        bool
+	}{
+		"name and place":             {site.Describe{ID: "rec", Name: &name}, site.Describe{ID: "rec", Place: &place}, true},
+		"name and name":              {site.Describe{ID: "rec", Name: &name}, site.Describe{ID: "rec", Name: &place}, false},
+		"pin and name":               {pin(30), site.Describe{ID: "rec", Name: &name}, true},
+		"pin and pin":                {pin(30), pin(31), false},
+		"a newer pin, an old device": {pin(30), site.PutDevice{Device: old}, false},
+		"a new device, a pin":        {site.PutDevice{Device: site.Device{ID: "new"}}, pin(31), true},
+		"a removed device, its pin":  {gone, pin(31), false},
+		"a pin, its device removed":  {pin(30), gone, false},
+		"a forward, its device gone": {site.PutForward{Forward: site.Forward{ID: "f2", Router: "edge", Protocol: "tcp", Outside: ports(81), To: "rec.0"}}, gone, false},
+		"router and router":          {site.PutRouter{Router: router}, site.PutRouter{Router: full().Routers[1]}, false},
+		"open and its service":       {site.SetOpen{ID: "rec.web"}, site.PutService{ID: "rec", Service: full().Devices[1].Services[0]}, false},
+	} {
+		s := open(t, filepath.Join(t.TempDir(), "v.db"))
+		st, err := s.Create(bg, "p", full())
+		if err != nil {
+			t.Fatal(err)
+		}
+		if _, _, err := s.Edit(bg, "p", Change{Version: 1, Window: "a", Edits: []site.Edit{c.first}}); err != nil {
+			t.Fatal(what, err)
+		}
+		both, over, err := s.Edit(bg, "p", Change{Version: 1, Window: "b", Edits: []site.Edit{c.second}})
+		var stale *StaleError
+		if c.merges {
+			want, _, _ := site.Apply(st.Site, []site.Edit{c.first, c.second})
+			if err != nil || len(over) != 1 || !reflect.DeepEqual(both.Site, want) {
+				t.Errorf("%s: %v, over %v", what, err, over)
+			}
+		} else if !errors.As(err, &stale) || len(stale.Meanwhile) != 1 || stale.Over == "" {
+			t.Errorf("%s: got %v", what, err)
+		}
+		// What one window does in a row never stands in its own way.
+		if _, _, err := s.Edit(bg, "p", Change{Version: 1, Window: "a", Edits: []site.Edit{c.first}}); err != nil && !c.merges && what != "a removed device, its pin" {
+			t.Errorf("%s, again by the same window: %v", what, err)
+		}
+	}
+}
+
+// Undo takes back the entry that is named, on top of what was done since, or says
+// why not.
+func TestUndoOfAnEntry(t *testing.T) {
+	s := open(t, filepath.Join(t.TempDir(), "v.db"))
+	st, err := s.Create(bg, "p", full())
 	if err != nil {
 		t.Fatal(err)
 	}
-	r := rand.New(rand.NewPCG(1, 1))
-	states := []site.Site{st.Site}
-	for len(states) < 120 {
-		next, err := s.Edit(st.ID, st.Version, "test", "", []site.Edit{randomEdit(r, st.Site), randomEdit(r, st.Site)})
-		var refused *site.Refusal
-		if errors.As(err, &refused) {
-			continue
+	first, err := edit(s, "p", 1, "", "", []site.Edit{site.SetPin{ID: "rec.0"}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	name := "x"
+	second, err := edit(s, "p", 2, "", "", []site.Edit{site.Describe{ID: "rec", Name: &name}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	back, err := s.Undo(bg, "p", Turn{Seq: first.UndoSeq})
+	if err != nil || back.Site.Devices[1].Name != "x" || back.Site.Devices[1].Interfaces[0].Pin == nil || back.Undo != "take back: "+first.Undo {
+		t.Errorf("the first of two: %v, undo %q", err, back.Undo)
+	}
+	var stale *StaleError
+	if _, err := s.Undo(bg, "p", Turn{Seq: first.UndoSeq}); !errors.As(err, &stale) || len(stale.Meanwhile) != 1 {
+		t.Errorf("what was taken back already: %v", err)
+	}
+	if _, err := s.Undo(bg, "p", Turn{Seq: second.UndoSeq}); err != nil {
+		t.Errorf("the second of them: %v", err)
+	}
+	for range 4 {
+		if st, err = s.Get(bg, "p"); err == nil {
+			st, err = s.Undo(bg, "p", Turn{Version: st.Version})
 		}
 		if err != nil {
 			t.Fatal(err)
 		}
-		st = next
-		states = append(states, st.Site)
 	}
-	same := func(want site.Site) {
-		t.Helper()
-		if string(site.Write(st.Site)) != string(site.Write(want)) {
-			t.Fatalf("got\n%s\nwant\n%s", site.Write(st.Site), site.Write(want))
-		}
+	if !reflect.DeepEqual(st.Site, full()) {
+		t.Errorf("undone to the start: %s", site.Write(st.Site))
 	}
-	for i := len(states) - 2; i >= 0; i-- {
-		if i%10 == 0 {
-			s = open(t, path)
-		}
-		if st, err = s.Undo(st.ID, st.Version, "test"); err != nil {
+	if _, err := s.Redo(bg, "p", Turn{Seq: 99}); !errors.As(err, &stale) {
+		t.Errorf("redo of another entry: %v", err)
+	}
+}
+
+// The database is removed, or replaced, while the program runs: nothing is said to
+// be saved, and all that was is written to a new file.
+func TestFileRemovedUnderTheProgram(t *testing.T) {
+	for _, replaced := range []bool{false, true} {
+		path := filepath.Join(t.TempDir(), "v.db")
+		s := open(t, path)
+		if _, err := s.Create(bg, "p", full()); err != nil {
 			t.Fatal(err)
 		}
-		same(states[i])
-	}
-	if _, err := s.Undo(st.ID, st.Version, "test"); !errors.Is(err, ErrNothing) {
-		t.Errorf("undo past the beginning: %v", err)
-	}
-	for i := 1; i < len(states); i++ {
-		if st, err = s.Redo(st.ID, st.Version, "test"); err != nil {
+		if info, _ := os.Stat(path); info.Mode().Perm() != 0o600 {
+			t.Errorf("the file is %v", info.Mode())
+		}
+		kept, err := edit(s, "p", 1, "", "", rename("kept"))
+		if err != nil {
 			t.Fatal(err)
 		}
-		same(states[i])
+		os.Remove(path)
+		if replaced {
+			open(t, path)
+		}
+		if _, err := edit(s, "p", 2, "", "", rename("lost")); !errors.Is(err, ErrGone) || !errors.Is(err, ErrCannotSave) {
+			t.Fatalf("an edit: %v", err)
+		}
+		fresh, err := s.Rescue(bg)
+		if err != nil || (fresh == path) == replaced {
+			t.Fatalf("rescued to %s: %v", fresh, err)
+		}
+		got, err := open(t, fresh).Get(bg, "p")
+		if err != nil || !reflect.DeepEqual(got.Site, kept.Site) {
+			t.Errorf("rescued: %v", err)
+		}
+		if _, err := edit(s, "p", 2, "", "", rename("goes on")); err != nil {
+			t.Errorf("after that: %v", err)
+		}
+		if _, err := s.Rescue(bg); err == nil {
+			t.Error("nothing was to be rescued")
+		}
 	}
-	st, err = open(t, path).Get(st.ID)
-	if err != nil {
+}
+
+// A site that cannot be read is listed, exported as it stands, and removed; the
+// others are not touched by it.
+func TestDamagedSite(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "v.db")
+	s := open(t, path)
+	for range 2 {
+		if _, err := s.Create(bg, "p", full()); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if _, err := s.write.Exec(`UPDATE parts SET body = '{"id":"rec","colour":"red"}' WHERE site = 'p' AND key = 'device:rec'`); err != nil {
 		t.Fatal(err)
 	}
-	same(states[len(states)-1])
+	s = open(t, path)
+	all, err := s.List(bg)
+	if err != nil || len(all) != 2 || (all[0].Damaged == nil) == (all[1].Damaged == nil) {
+		t.Fatalf("%v %+v", err, all)
+	}
+	var damaged *DamagedError
+	if _, err := s.Get(bg, "p"); !errors.As(err, &damaged) || !strings.Contains(err.Error(), "colour") {
+		t.Errorf("got %v", err)
+	}
+	if _, file, err := s.Export(bg, "p"); err != nil || !strings.Contains(string(file), `"colour": "red"`) || !strings.Contains(string(file), "Larkbridge") {
+		t.Errorf("%v %s", err, file)
+	}
+	if err := s.Remove(bg, "p"); err != nil {
+		t.Fatal(err)
+	}
+	if err := s.Remove(bg, "p"); !errors.Is(err, ErrNoSite) {
+		t.Errorf("removed twice: %v", err)
+	}
+	if left, err := open(t, path).List(bg); err != nil || len(left) != 1 || !reflect.DeepEqual(left[0].Site, full()) {
+		t.Errorf("%v %+v", err, left)
+	}
 }
 
 func TestStaleVersionIsRefusedWithWhatHappened(t *testing.T) {
 	s := open(t, filepath.Join(t.TempDir(), "v.db"))
-	st, err := s.Create("p", full())
+	st, err := s.Create(bg, "p", full())
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := s.Edit(st.ID, st.Version, "first window", "", rename("one")); err != nil {
+	if _, err := edit(s, st.ID, st.Version, "first window", "", rename("one")); err != nil {
 		t.Fatal(err)
 	}
-	_, err = s.Edit(st.ID, st.Version, "second window", "", rename("two"))
+	_, err = edit(s, st.ID, st.Version, "second window", "", rename("two"))
 	var stale *StaleError
 	if !errors.As(err, &stale) || stale.Version != 2 || len(stale.Meanwhile) != 1 || stale.Meanwhile[0].Title != "rename the site" {
 		t.Fatalf("got %+v", err)
 	}
-	if now, _ := s.Get(st.ID); now.Site.Name != "one" || now.Version != 2 {
+	if now, _ := s.Get(bg, st.ID); now.Site.Name != "one" || now.Version != 2 {
 		t.Errorf("the refused edit left its mark: %q at %d", now.Site.Name, now.Version)
 	}
 }
@@ -189,7 +453,7 @@ func TestStaleVersionIsRefusedWithWhatHappened(t *testing.T) {
 func TestNewerDatabaseIsRefusedAndLeftAlone(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "v.db")
 	s := open(t, path)
-	if _, err := s.db.Exec(`INSERT INTO goose_db_version (version_id, is_applied) VALUES (99, 1)`); err != nil {
+	if _, err := s.write.Exec(`INSERT INTO goose_db_version (version_id, is_applied) VALUES (99, 1)`); err != nil {
 		t.Fatal(err)
 	}
 	s.Close()
@@ -220,16 +484,15 @@ func TestFilesThatCannotBeUsed(t *testing.T) {
 
 func TestFullDisk(t *testing.T) {
 	s := open(t, filepath.Join(t.TempDir(), "v.db"))
-	st, err := s.Create("p", full())
+	st, err := s.Create(bg, "p", full())
 	if err != nil {
 		t.Fatal(err)
 	}
-	s.db.SetMaxOpenConns(1)
-	if _, err := s.db.Exec(`PRAGMA max_page_count = 1`); err != nil { // it stays at the size it has
+	if _, err := s.write.Exec(`PRAGMA max_page_count = 1`); err != nil { // it stays at the size it has
 		t.Fatal(err)
 	}
 	for range 400 {
-		if st, err = s.Edit(st.ID, st.Version, "", strings.Repeat("long ", 500), rename("x")); err != nil {
+		if st, err = edit(s, st.ID, st.Version, "", strings.Repeat("long ", 500), rename("x")); err != nil {
 			break
 		}
 	}
@@ -243,9 +506,9 @@ func TestFullDisk(t *testing.T) {
 func TestKilledInTheMiddle(t *testing.T) {
 	if path := os.Getenv("VESTPIN_EDIT_UNTIL_KILLED"); path != "" {
 		s := open(t, path)
-		st, err := s.Get("p")
+		st, err := s.Get(bg, "p")
 		for i := 0; i < 1000 && err == nil; i++ {
-			st, err = s.Edit("p", st.Version, "", "", rename("edit "+strconv.Itoa(i)))
+			st, err = edit(s, "p", st.Version, "", "", rename("edit "+strconv.Itoa(i)))
 			fmt.Println("kept", i)
 		}
 		t.Fatalf("came to the end: %v", err)
@@ -253,7 +516,7 @@ func TestKilledInTheMiddle(t *testing.T) {
 	for _, after := range []int{1, 57, 200} {
 		path := filepath.Join(t.TempDir(), "v.db")
 		s := open(t, path)
-		if _, err := s.Create("p", full()); err != nil {
+		if _, err := s.Create(bg, "p", full()); err != nil {
 			t.Fatal(err)
 		}
 		s.Close()
@@ -276,7 +539,7 @@ func TestKilledInTheMiddle(t *testing.T) {
 			}
 		}
 		cmd.Wait()
-		st, err := open(t, path).Get("p")
+		st, err := open(t, path).Get(bg, "p")
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -294,12 +557,12 @@ func BenchmarkEdit(b *testing.B) {
 		b.Fatal(err)
 	}
 	defer s.Close()
-	st, err := s.Create("p", full())
+	st, err := s.Create(bg, "p", full())
 	if err != nil {
 		b.Fatal(err)
 	}
 	for b.Loop() {
-		if st, err = s.Edit("p", st.Version, "bench", "", rename("x"+strconv.Itoa(st.Version))); err != nil {
+		if st, err = edit(s, "p", st.Version, "bench", "", rename("x"+strconv.Itoa(st.Version))); err != nil {
 			b.Fatal(err)
 		}
 	}
@@ -311,13 +574,13 @@ func BenchmarkPlainTransaction(b *testing.B) {
 		b.Fatal(err)
 	}
 	defer s.Close()
-	if _, err := s.Create("p", full()); err != nil {
+	if _, err := s.Create(bg, "p", full()); err != nil {
 		b.Fatal(err)
 	}
 	n := 0
 	for b.Loop() {
 		n++
-		plainTransaction(b, s.db, n)
+		plainTransaction(b, s.write, n)
 	}
 }
 
@@ -327,7 +590,7 @@ func plainTransaction(b *testing.B, db *sql.DB, n int) {
 		b.Fatal(err)
 	}
 	_, e1 := tx.Exec(`UPDATE sites SET version = version + 1, name = ?, changed = ? WHERE id = 'p'`, n, "2026-11-23T09:42:00.123456789Z")
-	_, e2 := tx.Exec(`INSERT INTO journal VALUES ('p', ?, ?, '2026-11-23T09:42:00.123456789Z', 'bench', 'rename the site', '[{"do":"rename-site","name":"x1"}]', '[{"do":"rename-site","name":"x0"}]', 'done')`, n, n)
+	_, e2 := tx.Exec(`INSERT INTO journal (site, seq, version, at, who, title, edits, undo, state) VALUES ('p', ?, ?, '2026-11-23T09:42:00.123456789Z', 'bench', 'rename the site', '[{"do":"rename-site","name":"x1"}]', '[{"do":"rename-site","name":"x0"}]', 'done')`, n, n)
 	if err := errors.Join(e1, e2, tx.Commit()); err != nil {
 		b.Fatal(err)
 	}

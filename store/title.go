@@ -37,7 +37,7 @@ func titleOf(v site.View, e site.Edit) string {
 		}
 		return "a forward"
 	}
-	switch e.Do {
+	switch e := e.(type) {
 	case site.RenameSite:
 		return "rename the site"
 	case site.PutNetwork, site.RemoveNetwork:
@@ -58,14 +58,7 @@ func titleOf(v site.View, e site.Edit) string {
 	case site.PutService, site.RemoveService:
 		return "change a service"
 	case site.SetPin:
-		p, ok := v.Interface(e.ID)
-		switch {
-		case ok && e.Pin == nil:
-			return "make " + p.Label() + " loose"
-		case ok:
-			return fmt.Sprintf("pin %s at %s", p.Label(), e.Pin.Address)
-		}
-		return "pin an interface"
+		return titleOfPin(v, e)
 	case site.SetWants:
 		return "say what wants a pin"
 	case site.SetOpen:
@@ -93,6 +86,19 @@ func titleOf(v site.View, e site.Edit) string {
 		return "remove a visit"
 	case site.SetMakers:
 		return "change the makers"
+	case site.Tick:
+		return "tick a step"
 	}
-	return "tick a step"
+	return string(e.Verb())
+}
+
+func titleOfPin(v site.View, e site.SetPin) string {
+	p, ok := v.Interface(e.ID)
+	switch {
+	case ok && e.Pin == nil:
+		return "make " + p.Label() + " loose"
+	case ok:
+		return fmt.Sprintf("pin %s at %s", p.Label(), e.Pin.Address)
+	}
+	return "pin an interface"
 }

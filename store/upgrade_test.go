@@ -3,8 +3,11 @@ package store
 import (
 	"context"
 	"database/sql"
+	"fmt"
 	"io/fs"
+	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 
 	"github.com/pressly/goose/v3"
@@ -48,16 +51,68 @@ func TestDatabaseOfTheFirstVersion(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer st.Close()
-	got, err := st.Get("mill")
+	got, err := st.Get(bg, "mill")
 	if err != nil || got.Version != 3 || len(got.Site.Devices) != 1 || got.Site.Devices[0].Interfaces[0].Evidence[0].Host != "nvr" || got.Site.Devices[0].Interfaces[0].Pin == nil {
 		t.Fatalf("%v %+v", err, got)
 	}
 	visit := site.Visit{ID: "v", From: "2026-11-23T09:00:00Z", Seen: []site.SeenThen{{Interface: "rec.0", Host: "nvr"}}}
-	if _, err := st.Edit("mill", 3, "me", "", []site.Edit{{Do: site.PutVisit, Visit: &visit}, {Do: site.SetMakers, Makers: []site.Maker{{Prefix: "00:00:5e", Name: "Larkbridge"}}}}); err != nil {
+	if _, err := edit(st, "mill", 3, "me", "", []site.Edit{site.PutVisit{Visit: visit}, site.SetMakers{Makers: []site.Maker{{Prefix: "00:00:5e", Name: "Larkbridge"}}}}); err != nil {
 		t.Fatal(err)
 	}
-	again, err := st.Get("mill")
+	again, err := st.Get(bg, "mill")
 	if err != nil || len(again.Site.Visits) != 1 || len(again.Site.Visits[0].Seen) != 1 || len(again.Site.Makers) != 1 {
 		t.Errorf("%v %+v", err, again.Site)
+	}
+}
+
+// A database in which an earlier program joined and split devices, with restarts
+// in between, made by that program. On its disk the evidence, other ports and
+// allowed senders of five interfaces were gone; its journal has them.
+func TestLossOfAnEarlierProgramIsMended(t *testing.T) {
+	lines, err := os.ReadFile("testdata/joined.sql")
+	if err != nil {
+		t.Fatal(err)
+	}
+	path := filepath.Join(t.TempDir(), "v.db")
+	db, err := sql.Open("sqlite", dsn(path, ""))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := db.Exec(string(lines)); err != nil {
+		t.Fatal(err)
+	}
+	db.Close()
+	got, err := open(t, path).Get(bg, "saltmarsh-pottery")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for id, want := range map[string]string{"pbx.0": "leases 1", "card.0": "leases 2, sweep 0 (5060/udp), sweep 2 1", "rec.0": "leases 3", "lens.0": "leases 4", "till.0": "leases 5", "till.1": "leases 6"} {
+		n, _ := interfaceOf(got.Site, id)
+		var has []string
+		for _, e := range n.Evidence {
+			text := fmt.Sprint(e.Source, " ", e.Line)
+			if len(e.Traits) > 0 && id == "card.0" {
+				text += " (" + e.Traits[0].Value + ")"
+			}
+			has = append(has, text)
+		}
+		if text := strings.Join(has, ", "); text != want {
+			t.Errorf("%s has %s, want %s", id, text, want)
+		}
+	}
+	for id, want := range map[string]string{"card.sip": "[198.51.100.0/24] [5062 5064]", "lens.web": "[192.0.2.7] [81]", "till.ssh": "[192.0.2.8] [2222]"} {
+		s, _ := serviceOf(got.Site, id)
+		if text := fmt.Sprint(s.Open.From, s.CanSetTo); text != want {
+			t.Errorf("%s has %s, want %s", id, text, want)
+		}
+	}
+	for _, want := range []string{"evidence of Phone system card.0", "allowed senders of Lens page", "other ports of Till"} {
+		if !strings.Contains(got.Notice, want) {
+			t.Errorf("not told: %s in %q", want, got.Notice)
+		}
+	}
+	d := got.Site.Devices[0]
+	if d.Place != "cellar" || d.Interfaces[0].Pin == nil || len(got.Site.Visits) != 1 || len(got.Site.Makers) != 1 || len(got.Site.Networks[0].Servers) != 1 || len(got.Site.Networks[0].Bands[0].Kinds) != 2 {
+		t.Errorf("something else was changed: %s", site.Write(got.Site))
 	}
 }

@@ -70,7 +70,7 @@ func demoCommand() *cobra.Command {
 				return err
 			}
 			for _, d := range sites {
-				if _, err := st.Create(d.ID, d.Site); err != nil {
+				if _, err := st.Create(context.Background(), d.ID, d.Site); err != nil {
 					return err
 				}
 			}

@@ -99,7 +99,7 @@ func TestFreeAgreesWithFaults(t *testing.T) {
 		v := lanWith(t, reserves)
 		for a := netip.MustParseAddr("10.48.15.250"); a != netip.MustParseAddr("10.48.17.4"); a = a.Next() {
 			for _, by := range []string{site.ByReservation, site.ByDevice, site.ByBoth} {
-				next, _, err := site.Apply(v.Site, []site.Edit{{Do: site.SetPin, ID: "b.0", Pin: &site.Pin{Address: a, By: by}}})
+				next, _, err := site.Apply(v.Site, []site.Edit{site.SetPin{ID: "b.0", Pin: &site.Pin{Address: a, By: by}}})
 				if err != nil {
 					t.Fatal(err)
 				}

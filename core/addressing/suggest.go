@@ -82,7 +82,7 @@ func (p Plan) Edits() []site.Edit {
 // Edit is the edit that takes the suggestion.
 func (s Suggestion) Edit() site.Edit {
 	pin := s.Pin
-	return site.Edit{Do: site.SetPin, ID: s.Interface, Pin: &pin}
+	return site.SetPin{ID: s.Interface, Pin: &pin}
 }
 
 // board is the room that the rows, interfaces to be pinned, share: columns are

@@ -389,7 +389,7 @@ func (p *planner) changes(chosen []*way, placed [][]site.Forward) []site.Change 
 }
 
 func drop(f site.Forward, why string) site.Change {
-	return site.Change{Edit: site.Edit{Do: site.RemoveForward, ID: f.ID}, Why: why}
+	return site.Change{Edit: site.RemoveForward{ID: f.ID}, Why: why}
 }
 
 func (p *planner) changesOfWishes(chosen []*way, placed [][]site.Forward) []site.Change {
@@ -424,7 +424,7 @@ func (p *planner) changesOfWishes(chosen []*way, placed [][]site.Forward) []site
 				f.ID = site.FreeID("to-"+w.Service.ID, func(id string) bool { return ids[id] })
 				ids[f.ID] = true
 			}
-			out = append(out, site.Change{Edit: site.Edit{Do: site.PutForward, Forward: &f}, Why: p.at(f, len(placed[i])) + why(w, f)})
+			out = append(out, site.Change{Edit: site.PutForward{Forward: f}, Why: p.at(f, len(placed[i])) + why(w, f)})
 		}
 		for _, f := range spare {
 			out = append(out, drop(f, "Another forward takes its place."))
@@ -446,7 +446,7 @@ func setPort(w site.Wish, ports span.Ports) site.Edit {
 	s := *w.Service
 	s.CanSetTo = append([]span.Ports{s.Ports}, slices.DeleteFunc(slices.Clone(s.CanSetTo), ports.Equal)...)
 	s.Ports = ports
-	return site.Edit{Do: site.PutService, ID: w.Device.ID, Service: &s}
+	return site.PutService{ID: w.Device.ID, Service: s}
 }
 
 func why(w *wish, f site.Forward) string {

@@ -175,8 +175,8 @@ func worthOf(t testing.TB, s site.Site, plan Plan) []int {
 	}
 	touched := map[string]bool{}
 	for _, c := range plan.Changes {
-		if c.Edit.Forward != nil {
-			touched[c.Edit.Forward.ID] = true
+		if put, ok := c.Edit.(site.PutForward); ok {
+			touched[put.Forward.ID] = true
 		}
 	}
 	for i, f := range next.Forwards {

@@ -26,7 +26,7 @@ func Thread(v site.View, service string, outside span.Ports) ([]site.Edit, error
 		if w.Service.Open != nil {
 			open.From, open.Router = w.Service.Open.From, w.Service.Open.Router
 		}
-		edits = append(edits, site.Edit{Do: site.SetOpen, ID: service, Open: &open})
+		edits = append(edits, site.SetOpen{ID: service, Open: &open})
 		changed := *w.Service
 		changed.Open = &open
 		wish.Service = &changed
@@ -43,7 +43,7 @@ func Thread(v site.View, service string, outside span.Ports) ([]site.Edit, error
 			From: wish.Service.Open.From, Service: service,
 		}
 		f.ID = idOn(v, service, r.ID, edits)
-		edits = append(edits, site.Edit{Do: site.PutForward, Forward: &f})
+		edits = append(edits, site.PutForward{Forward: f})
 		to, inside = r.WAN.Address.String(), outside
 	}
 	return edits, nil
@@ -71,7 +71,7 @@ func idOn(v site.View, service, router string, edits []site.Edit) string {
 			}
 		}
 		for _, e := range edits {
-			if e.Forward != nil && e.Forward.ID == id {
+			if put, ok := e.(site.PutForward); ok && put.Forward.ID == id {
 				return true
 			}
 		}

@@ -76,7 +76,7 @@ func tick(t *testing.T, s site.Site) site.Site {
 	var edits []site.Edit
 	for _, g := range Steps(site.NewView(s)) {
 		for _, st := range g.Steps {
-			edits = append(edits, site.Edit{Do: site.Tick, ID: st.ID, Done: &site.Done{Step: st.ID, At: "2026-11-23T09:42:00Z", Values: st.Values}})
+			edits = append(edits, site.Tick{ID: st.ID, Done: &site.Done{Step: st.ID, At: "2026-11-23T09:42:00Z", Values: st.Values}})
 		}
 	}
 	next, _, err := site.Apply(s, edits)
@@ -92,7 +92,7 @@ func TestTickedStepsOutliveThePlan(t *testing.T) {
 		t.Fatalf("%d of %d done", done, all)
 	}
 	pin := &site.Pin{Address: s.Devices[0].Interfaces[0].Pin.Address.Next().Next(), By: site.ByReservation}
-	s, _, err := site.Apply(s, []site.Edit{{Do: site.SetPin, ID: "rec.0", Pin: pin}, {Do: site.RemoveForward, ID: "f2"}})
+	s, _, err := site.Apply(s, []site.Edit{site.SetPin{ID: "rec.0", Pin: pin}, site.RemoveForward{ID: "f2"}})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -109,7 +109,7 @@ func replaces(v site.View, o, n site.Placed) (Offer, bool) {
 
 func accept(p site.Placed) []site.Edit {
 	yes := true
-	return []site.Edit{{Do: site.Describe, ID: p.Device.ID, Accepted: &yes}}
+	return []site.Edit{site.Describe{ID: p.Device.ID, Accepted: &yes}}
 }
 
 // tellingName is the name in a piece of evidence, in lower case, where it tells
@@ -141,16 +141,16 @@ func HandOver(v site.View, o, n site.Placed) []site.Edit {
 	took.MAC, took.Seen = n.Interface.MAC, n.Interface.Seen
 	took.Evidence = slices.Concat(o.Interface.Evidence, n.Interface.Evidence)
 	took.Evidence = took.Evidence[max(0, len(took.Evidence)-mostEvidence):]
-	edits := []site.Edit{removeEntry(n), {Do: site.PutInterface, ID: o.Device.ID, Interface: &took}}
+	edits := []site.Edit{removeEntry(n), site.PutInterface{ID: o.Device.ID, Interface: took}}
 	return append(edits, renamed(v, n.Interface.ID, took)...)
 }
 
 // removeEntry takes out an interface, or its device where it is the only one.
 func removeEntry(p site.Placed) site.Edit {
 	if len(p.Device.Interfaces) == 1 {
-		return site.Edit{Do: site.RemoveDevice, ID: p.Device.ID}
+		return site.RemoveDevice{ID: p.Device.ID}
 	}
-	return site.Edit{Do: site.RemoveInterface, ID: p.Interface.ID}
+	return site.RemoveInterface{ID: p.Interface.ID}
 }
 
 // renamed makes the last visit tell of an interface under another id.
@@ -162,7 +162,7 @@ func renamed(v site.View, from string, to site.Interface) []site.Edit {
 	}
 	visit.Seen = slices.Clone(visit.Seen)
 	visit.Seen[i].Interface = to.ID
-	return []site.Edit{{Do: site.PutVisit, Visit: &visit}}
+	return []site.Edit{site.PutVisit{Visit: visit}}
 }
 
 // together finds entries that seem to be one device with several interfaces, wired
@@ -224,7 +224,7 @@ func Join(a, b site.Device) []site.Edit {
 			*to = from
 		}
 	}
-	return []site.Edit{{Do: site.RemoveDevice, ID: b.ID, Only: true}, {Do: site.PutDevice, Device: &a}}
+	return []site.Edit{site.RemoveDevice{ID: b.ID, Only: true}, site.PutDevice{Device: a}}
 }
 
 // Split gives the edits that make an interface a device of its own, with the
@@ -255,7 +255,7 @@ func Split(s site.Site, d site.Device, id string) []site.Edit {
 		}
 	}
 	d.Services = stay
-	return []site.Edit{{Do: site.PutDevice, Device: &d}, {Do: site.PutDevice, Device: &own}}
+	return []site.Edit{site.PutDevice{Device: d}, site.PutDevice{Device: own}}
 }
 
 // Difference is what one visit has other than an earlier one.

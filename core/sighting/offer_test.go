@@ -93,9 +93,9 @@ func TestOffers(t *testing.T) {
 func TestHandOverKeepsPinServicesAndForwards(t *testing.T) {
 	s := visited(t, []Sighting{saw(rec, 112, "")}, []Sighting{saw(other, 112, "")})
 	edits := []site.Edit{
-		{Do: site.SetPin, ID: "rec.0", Pin: &site.Pin{Address: addr(112), By: site.ByReservation}},
-		{Do: site.PutService, ID: "rec", Service: &site.Service{ID: "rec.web", Interface: "rec.0", Protocol: site.TCP, Ports: ports(t, "80"), Open: &site.Open{Port: site.AnyPort}}},
-		{Do: site.PutForward, Forward: &site.Forward{ID: "f", Router: "edge", Enabled: true, Protocol: site.TCP, Outside: ports(t, "8020"), To: "rec.0", Inside: ports(t, "80"), Service: "rec.web"}},
+		site.SetPin{ID: "rec.0", Pin: &site.Pin{Address: addr(112), By: site.ByReservation}},
+		site.PutService{ID: "rec", Service: site.Service{ID: "rec.web", Interface: "rec.0", Protocol: site.TCP, Ports: ports(t, "80"), Open: &site.Open{Port: site.AnyPort}}},
+		site.PutForward{Forward: site.Forward{ID: "f", Router: "edge", Enabled: true, Protocol: site.TCP, Outside: ports(t, "8020"), To: "rec.0", Inside: ports(t, "80"), Service: "rec.web"}},
 	}
 	s, _, err := site.Apply(s, edits)
 	if err != nil {

@@ -399,7 +399,7 @@ func (m *merger) visitEdits() []site.Edit {
 	v, going := m.site.Visit()
 	if !going || v.Until != "" || day(v.From) != day(m.at) {
 		if going && v.Until == "" {
-			out = append(out, site.Edit{Do: site.PutVisit, Visit: finished(m.site, v)})
+			out = append(out, site.PutVisit{Visit: finished(m.site, v)})
 		}
 		taken := func(id string) bool {
 			return slices.ContainsFunc(m.site.Visits, func(o site.Visit) bool { return o.ID == id })
@@ -419,11 +419,11 @@ func (m *merger) visitEdits() []site.Edit {
 		}
 		v.Seen[i] = now
 	}
-	return append(out, site.Edit{Do: site.PutVisit, Visit: &v})
+	return append(out, site.PutVisit{Visit: v})
 }
 
 // finished ends a visit at the last thing that was sighted on it.
-func finished(s site.Site, v site.Visit) *site.Visit {
+func finished(s site.Site, v site.Visit) site.Visit {
 	v.Until = v.From
 	for _, d := range s.Devices {
 		for _, n := range d.Interfaces {
@@ -434,7 +434,7 @@ func finished(s site.Site, v site.Visit) *site.Visit {
 			}
 		}
 	}
-	return &v
+	return v
 }
 
 func (m *merger) evidence(sg Sighting) site.Evidence {
@@ -511,7 +511,7 @@ func with(e, o site.Evidence) site.Evidence {
 
 // editsOf gives the edits that make a device as it has become.
 func (m *merger) editsOf(d site.Device) []site.Edit {
-	return []site.Edit{{Do: site.PutDevice, Device: &d}}
+	return []site.Edit{site.PutDevice{Device: d}}
 }
 
 // factEdits fills in what the site does not know of its networks yet.
@@ -522,7 +522,7 @@ func (m *merger) factEdits(f Facts) []site.Edit {
 		n.Servers = servers
 		if !(f.Gateway.IsValid() && n.Subnet.Contains(f.Gateway)) && n.Subnet != f.Subnet {
 			if changed {
-				out = append(out, site.Edit{Do: site.PutNetwork, Network: &n})
+				out = append(out, site.PutNetwork{Network: n})
 			}
 			continue
 		}
@@ -538,7 +538,7 @@ func (m *merger) factEdits(f Facts) []site.Edit {
 		if changed {
 			m.site.Networks = slices.Clone(m.site.Networks)
 			m.site.Networks[i] = n
-			out = append(out, site.Edit{Do: site.PutNetwork, Network: &n})
+			out = append(out, site.PutNetwork{Network: n})
 		}
 	}
 	return out

@@ -11,23 +11,6 @@ import (
 	"vestpin/core/span"
 )
 
-// The longest texts that are kept, in characters.
-const (
-	longestName = 200
-	longestID   = 100
-	longestNote = 500
-)
-
-// The most of each kind that a site may hold.
-const (
-	mostNetworks = 32
-	mostRouters  = 16
-	mostDevices  = 4000
-	mostForwards = 10000
-	mostVisits   = 500
-	mostMakers   = 2000
-)
-
 // Check refuses a site whose parts do not fit together. Its error is a *Refusal
 // with the JSON path of the first fault.
 func Check(s Site) error { return check(&trail{key: "$"}, s) }
@@ -43,14 +26,15 @@ func check(at *trail, s Site) error {
 		checkMost(at.field("routers"), len(s.Routers), mostRouters),
 		checkMost(at.field("devices"), len(s.Devices), mostDevices),
 		checkMost(at.field("forwards"), len(s.Forwards), mostForwards),
+		checkMost(at.field("done"), len(s.Done), mostDone),
+		checkMost(at.field("visits"), len(s.Visits), mostVisits),
+		checkMost(at.field("makers"), len(s.Makers), mostMakers),
 		each(at.field("networks"), s.Networks, c.network),
 		each(at.field("routers"), s.Routers, c.router),
 		each(at.field("routers"), s.Routers, c.upstream),
 		each(at.field("devices"), s.Devices, c.device),
 		each(at.field("forwards"), s.Forwards, c.forward),
 		each(at.field("done"), s.Done, c.done),
-		checkMost(at.field("visits"), len(s.Visits), mostVisits),
-		checkMost(at.field("makers"), len(s.Makers), mostMakers),
 		each(at.field("visits"), s.Visits, c.visit),
 		each(at.field("makers"), s.Makers, c.maker),
 	)
@@ -77,7 +61,7 @@ func each[T any](at *trail, list []T, f func(*trail, T) error) error {
 
 func checkMost(at *trail, n, most int) error {
 	if n > most {
-		return at.refuse(fmt.Sprint(n), fmt.Sprintf("at most %d", most))
+		return &Refusal{Path: at.String(), Found: fmt.Sprintf("a list of %d", n), Want: fmt.Sprintf("at most %d", most)}
 	}
 	return nil
 }
@@ -140,21 +124,22 @@ func checkNetwork(at *trail, n Network) error {
 	}
 	return firstOf(
 		checkName(at.field("name"), n.Name, longestName),
-		checkMost(at.field("dns"), len(n.DNS), 16),
-		checkMost(at.field("ranges"), len(n.Ranges), 64),
-		checkMost(at.field("bands"), len(n.Bands), 64),
-		checkMost(at.field("keepFree"), len(n.KeepFree), 256),
+		checkMost(at.field("dns"), len(n.DNS), mostDNS),
+		checkMost(at.field("ranges"), len(n.Ranges), mostRanges),
+		checkMost(at.field("bands"), len(n.Bands), mostBands),
+		checkMost(at.field("keepFree"), len(n.KeepFree), mostKeepFree),
 		each(at.field("dns"), n.DNS, checkGiven),
 		each(at.field("ranges"), n.Ranges, func(at *trail, r Range) error { return upwards(at, r.From, r.To) }),
 		each(at.field("bands"), n.Bands, func(at *trail, b Band) error {
-			return firstOf(upwards(at, b.From, b.To), checkName(at.field("name"), b.Name, longestName))
+			return firstOf(upwards(at, b.From, b.To), checkName(at.field("name"), b.Name, longestName), checkMost(at.field("kinds"), len(b.Kinds), mostKinds),
+				each(at.field("kinds"), b.Kinds, func(at *trail, kind string) error { return checkName(at, kind, longestName) }))
 		}),
 		each(at.field("keepFree"), n.KeepFree, func(at *trail, k KeepFree) error {
 			return firstOf(upwards(at, k.From, k.To), checkName(at.field("why"), k.Why, longestNote))
 		}),
-		checkMost(at.field("dhcpServers"), len(n.Servers), 32),
+		checkMost(at.field("dhcpServers"), len(n.Servers), mostServers),
 		each(at.field("dhcpServers"), n.Servers, func(at *trail, v DHCPServer) error {
-			return firstOf(checkGiven(at.field("address"), v.Address), checkName(at.field("at"), v.At, 40))
+			return firstOf(checkGiven(at.field("address"), v.Address), checkName(at.field("at"), v.At, longestTime))
 		}),
 	)
 }
@@ -192,6 +177,7 @@ func (c checker) router(at *trail, r Router) error {
 		oneOf(at.field("upnp"), r.UPnP, ",on,off,unknown"),
 		oneOf(at.field("wan").field("kind"), r.WAN.Kind, ",static,dynamic,unknown"),
 		checkForm(at.field("form"), r.Form),
+		checkMost(at.field("ownPorts"), len(r.OwnPorts), mostOwnPorts),
 		each(at.field("ownPorts"), r.OwnPorts, func(at *trail, o OwnPort) error {
 			return firstOf(checkPorts(at.field("ports"), o.Ports), checkName(at.field("why"), o.Why, longestNote))
 		}),
@@ -204,7 +190,7 @@ func checkForm(at *trail, f Form) error {
 		oneOf(at.field("renumber"), f.Renumber, ",none,one,range"),
 		oneOf(at.field("limitsSender"), f.LimitsSender, ",no,address,network"),
 		oneOf(at.field("reserves"), f.Reserves, ",anywhere,inside-range,outside-range,no"),
-		checkMost(at.field("protocols"), len(f.Protocols), 3),
+		checkMost(at.field("protocols"), len(f.Protocols), mostProtocols),
 	)
 }
 
@@ -240,8 +226,8 @@ func (c checker) device(at *trail, d Device) error {
 		checkName(at.field("name"), d.Name, longestName),
 		checkName(at.field("kind"), d.Kind, longestName),
 		checkName(at.field("place"), d.Place, longestName),
-		checkMost(at.field("interfaces"), len(d.Interfaces), 32),
-		checkMost(at.field("services"), len(d.Services), 64),
+		checkMost(at.field("interfaces"), len(d.Interfaces), mostInterfaces),
+		checkMost(at.field("services"), len(d.Services), mostServices),
 		each(at.field("interfaces"), d.Interfaces, c.iface),
 	)
 	if err != nil {
@@ -261,8 +247,8 @@ func (c checker) iface(at *trail, i Interface) error {
 		checkName(at.field("name"), i.Name, longestName),
 		c.refer(at.field("network"), "network", i.Network),
 		oneOf(at.field("wants"), i.Wants, ",auto,pin,loose"),
-		checkMost(at.field("evidence"), len(i.Evidence), 100),
-		checkName(at.field("first"), i.First, 40),
+		checkMost(at.field("evidence"), len(i.Evidence), mostEvidence),
+		checkName(at.field("first"), i.First, longestTime),
 		each(at.field("evidence"), i.Evidence, checkEvidence),
 	)
 	if err != nil || i.Pin == nil {
@@ -278,6 +264,7 @@ func (c checker) service(at *trail, s Service) error {
 		checkName(at.field("name"), s.Name, longestName),
 		checkProtocol(at.field("protocol"), s.Protocol),
 		checkPorts(at.field("ports"), s.Ports),
+		checkMost(at.field("canSetTo"), len(s.CanSetTo), mostCanSetTo),
 		each(at.field("canSetTo"), s.CanSetTo, func(at *trail, p span.Ports) error {
 			return firstOf(checkPorts(at, p), sameSize(at, p, s.Ports))
 		}),
@@ -286,6 +273,9 @@ func (c checker) service(at *trail, s Service) error {
 		return err
 	}
 	at = at.field("open")
+	if err := checkMost(at.field("from"), len(s.Open.From), mostSenders); err != nil {
+		return err
+	}
 	if s.Open.Router != "" {
 		if err := c.refer(at.field("router"), "router", s.Open.Router); err != nil {
 			return err
@@ -322,6 +312,7 @@ func (c checker) forward(at *trail, f Forward) error {
 		c.refer(at.field("router"), "router", f.Router),
 		checkProtocol(at.field("protocol"), f.Protocol),
 		checkPorts(at.field("outside"), f.Outside),
+		checkMost(at.field("from"), len(f.From), mostSenders),
 	)
 	if err != nil {
 		return err
@@ -343,18 +334,18 @@ func (c checker) forward(at *trail, f Forward) error {
 }
 
 func (c checker) done(at *trail, d Done) error {
-	if d.Step == "" || len(d.Step) > 300 || c.ids["done"+d.Step] {
+	if d.Step == "" || len(d.Step) > longestStep || c.ids["done"+d.Step] {
 		return at.field("step").refuse(d.Step, "the id of a step, each once")
 	}
 	c.ids["done"+d.Step] = true
-	return firstOf(checkName(at.field("at"), d.At, 40), checkName(at.field("values"), d.Values, 4000))
+	return firstOf(checkName(at.field("at"), d.At, longestTime), checkName(at.field("values"), d.Values, 4000))
 }
 
 func checkEvidence(at *trail, e Evidence) error {
 	return firstOf(
 		checkName(at.field("source"), e.Source, longestNote), checkName(at.field("host"), e.Host, 1000), checkName(at.field("state"), e.State, longestNote),
-		checkName(at.field("at"), e.At, 40), checkName(at.field("until"), e.Until, 40),
-		checkMost(at.field("traits"), len(e.Traits), 100),
+		checkName(at.field("at"), e.At, longestTime), checkName(at.field("until"), e.Until, longestTime),
+		checkMost(at.field("traits"), len(e.Traits), mostTraits),
 		each(at.field("traits"), e.Traits, func(at *trail, t Trait) error {
 			return firstOf(checkName(at.field("name"), t.Name, 40), checkName(at.field("value"), t.Value, longestNote))
 		}),
@@ -364,8 +355,8 @@ func checkEvidence(at *trail, e Evidence) error {
 func (c checker) visit(at *trail, v Visit) error {
 	return firstOf(
 		c.id(at, "visit", v.ID),
-		checkName(at.field("from"), v.From, 40), checkName(at.field("until"), v.Until, 40), checkName(at.field("note"), v.Note, longestNote),
-		checkMost(at.field("seen"), len(v.Seen), 2*mostDevices),
+		checkName(at.field("from"), v.From, longestTime), checkName(at.field("until"), v.Until, longestTime), checkName(at.field("note"), v.Note, longestNote),
+		checkMost(at.field("seen"), len(v.Seen), mostSeen),
 		each(at.field("seen"), v.Seen, func(at *trail, n SeenThen) error {
 			return firstOf(checkName(at.field("interface"), n.Interface, longestID), checkName(at.field("host"), n.Host, 1000))
 		}),

@@ -38,7 +38,7 @@ func Write(s Site) []byte {
 	enc := json.NewEncoder(&b)
 	enc.SetIndent("", "  ")
 	enc.SetEscapeHTML(false)
-	if err := enc.Encode(file{Format, s}); err != nil {
+	if err := enc.Encode(file{Format, s.Whole()}); err != nil {
 		panic(err) // a Site holds nothing that JSON cannot
 	}
 	return b.Bytes()

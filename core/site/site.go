@@ -15,13 +15,13 @@ import (
 // edits make a new one and leave the old one as it was.
 type Site struct {
 	Name     string    `json:"name"`
-	Networks []Network `json:"networks,omitempty"`
-	Routers  []Router  `json:"routers,omitempty"`
-	Devices  []Device  `json:"devices,omitempty"`
-	Forwards []Forward `json:"forwards,omitempty"`
-	Done     []Done    `json:"done,omitempty"`
-	Visits   []Visit   `json:"visits,omitempty"`
-	Makers   []Maker   `json:"makers,omitempty"`
+	Networks []Network `json:"networks"`
+	Routers  []Router  `json:"routers"`
+	Devices  []Device  `json:"devices"`
+	Forwards []Forward `json:"forwards"`
+	Done     []Done    `json:"done"`
+	Visits   []Visit   `json:"visits"`
+	Makers   []Maker   `json:"makers"`
 }
 
 // Network is one IPv4 subnet of the site.
@@ -30,11 +30,11 @@ type Network struct {
 	Name     string       `json:"name,omitempty"`
 	Subnet   netip.Prefix `json:"subnet"`
 	Gateway  netip.Addr   `json:"gateway,omitzero"`
-	DNS      []netip.Addr `json:"dns,omitempty"`
-	Ranges   []Range      `json:"ranges,omitempty"`
-	Bands    []Band       `json:"bands,omitempty"`
-	KeepFree []KeepFree   `json:"keepFree,omitempty"`
-	Servers  []DHCPServer `json:"dhcpServers,omitempty"`
+	DNS      []netip.Addr `json:"dns"`
+	Ranges   []Range      `json:"ranges"`
+	Bands    []Band       `json:"bands"`
+	KeepFree []KeepFree   `json:"keepFree"`
+	Servers  []DHCPServer `json:"dhcpServers"`
 }
 
 // DHCPServer is a server that answered on the network when it was asked, at the
@@ -58,7 +58,7 @@ type Band struct {
 	Name  string     `json:"name"`
 	From  netip.Addr `json:"from"`
 	To    netip.Addr `json:"to"`
-	Kinds []string   `json:"kinds,omitempty"`
+	Kinds []string   `json:"kinds"`
 }
 
 // KeepFree is a stretch that no pin may use.
@@ -75,7 +75,7 @@ type Router struct {
 	Network  string    `json:"network"`
 	Upstream string    `json:"upstream,omitempty"`
 	WAN      WAN       `json:"wan,omitzero"`
-	OwnPorts []OwnPort `json:"ownPorts,omitempty"`
+	OwnPorts []OwnPort `json:"ownPorts"`
 	UPnP     string    `json:"upnp,omitempty" default:"unknown" enum:"on,off,unknown"`
 	Form     Form      `json:"form,omitzero"`
 }
@@ -98,7 +98,7 @@ type OwnPort struct {
 type Form struct {
 	PortsPerLine     string     `json:"portsPerLine,omitempty" default:"range" enum:"one,range,list"`
 	Renumber         string     `json:"renumber,omitempty" default:"range" enum:"none,one,range"`
-	Protocols        []Protocol `json:"protocols,omitempty"`
+	Protocols        []Protocol `json:"protocols"`
 	LimitsSender     string     `json:"limitsSender,omitempty" default:"no" enum:"no,address,network"`
 	Lines            int        `json:"lines,omitempty"`
 	Reserves         string     `json:"reserves,omitempty" default:"anywhere" enum:"anywhere,inside-range,outside-range,no"`
@@ -113,8 +113,8 @@ type Device struct {
 	Place      string      `json:"place,omitempty"`
 	Rank       int         `json:"rank,omitempty"`
 	Accepted   bool        `json:"accepted,omitempty"` // new since the last visit, and the user says that it belongs here
-	Interfaces []Interface `json:"interfaces,omitempty"`
-	Services   []Service   `json:"services,omitempty"`
+	Interfaces []Interface `json:"interfaces"`
+	Services   []Service   `json:"services"`
 }
 
 // Interface is one attachment of a device to a network.
@@ -127,7 +127,7 @@ type Interface struct {
 	Wants    string     `json:"wants,omitempty" default:"auto" enum:"auto,pin,loose"`
 	Pin      *Pin       `json:"pin,omitempty"`
 	First    string     `json:"first,omitempty"` // when it was first sighted, RFC 3339
-	Evidence []Evidence `json:"evidence,omitempty"`
+	Evidence []Evidence `json:"evidence"`
 }
 
 // Evidence is why we believe what we believe of an interface.
@@ -139,7 +139,7 @@ type Evidence struct {
 	Host    string     `json:"host,omitempty"`
 	State   string     `json:"state,omitempty"`
 	Until   string     `json:"until,omitempty"`
-	Traits  []Trait    `json:"traits,omitempty"`
+	Traits  []Trait    `json:"traits"`
 }
 
 // Trait is one thing that a device told of itself.
@@ -194,14 +194,14 @@ type Service struct {
 	Protocol  Protocol     `json:"protocol"`
 	Ports     span.Ports   `json:"ports"`
 	Open      *Open        `json:"open,omitempty"`
-	CanSetTo  []span.Ports `json:"canSetTo,omitempty"`
+	CanSetTo  []span.Ports `json:"canSetTo"`
 }
 
 // Open says that a service is wanted from outside, and how.
 type Open struct {
 	Port   string     `json:"port,omitempty" default:"any"`
 	Prefer span.Ports `json:"prefer,omitzero"`
-	From   []Sender   `json:"from,omitempty"`
+	From   []Sender   `json:"from"`
 	Router string     `json:"router,omitempty"`
 }
 
@@ -230,7 +230,7 @@ type Forward struct {
 	Outside  span.Ports `json:"outside"`
 	To       string     `json:"to"`
 	Inside   span.Ports `json:"inside,omitzero"`
-	From     []Sender   `json:"from,omitempty"`
+	From     []Sender   `json:"from"`
 	Service  string     `json:"service,omitempty"`
 	Locked   bool       `json:"locked,omitempty"`
 }
@@ -258,7 +258,7 @@ type Visit struct {
 	From  string     `json:"from"`
 	Until string     `json:"until,omitempty"`
 	Note  string     `json:"note,omitempty"`
-	Seen  []SeenThen `json:"seen,omitempty"`
+	Seen  []SeenThen `json:"seen"`
 }
 
 // SeenThen is an interface as it was sighted on a visit. The interface may have
@@ -337,3 +337,5 @@ func (d Device) Ref() Ref    { return Ref("device:" + d.ID) }
 func (i Interface) Ref() Ref { return Ref("interface:" + i.ID) }
 func (s Service) Ref() Ref   { return Ref("service:" + s.ID) }
 func (f Forward) Ref() Ref   { return Ref("forward:" + f.ID) }
+func (v Visit) Ref() Ref     { return Ref("visit:" + v.ID) }
+func (d Done) Ref() Ref      { return Ref("step:" + d.Step) }

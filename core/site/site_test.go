@@ -144,23 +144,23 @@ func TestApply(t *testing.T) {
 	before := string(Write(s))
 	name := "x"
 	for what, edits := range map[string][]Edit{
-		"an unknown verb":     {{Do: RenameSite, Name: &name}, {Do: "burn"}},
-		"nobody's pin":        {{Do: SetPin, ID: "none"}},
-		"nothing to put":      {{Do: PutDevice}},
-		"a network in use":    {{Do: RemoveNetwork, ID: "main"}},
-		"a service elsewhere": {{Do: PutService, ID: "rec", Service: &Service{ID: "s", Interface: "other", Protocol: TCP, Ports: s.Forwards[0].Outside}}},
+		"no edit":             {RenameSite{name}, nil},
+		"nobody's pin":        {SetPin{ID: "none"}},
+		"nothing to put":      {PutDevice{}},
+		"a network in use":    {RemoveNetwork{ID: "main"}},
+		"a service elsewhere": {PutService{ID: "rec", Service: Service{ID: "s", Interface: "other", Protocol: TCP, Ports: s.Forwards[0].Outside}}},
 	} {
 		if next, _, err := Apply(s, edits); err == nil || string(Write(next)) != before {
 			t.Errorf("%s was taken", what)
 		}
 	}
-	for _, e := range []Edit{{Do: RemoveDevice, ID: "rec"}, {Do: RemoveInterface, ID: "rec.0"}, {Do: RemoveService, ID: "rec.web"}} {
+	for _, e := range []Edit{RemoveDevice{ID: "rec"}, RemoveInterface{ID: "rec.0"}, RemoveService{ID: "rec.web"}} {
 		next, undo, err := Apply(s, []Edit{e})
 		if err != nil || len(next.Forwards) != 0 {
-			t.Errorf("%s: %v, %d forwards left", e.Do, err, len(next.Forwards))
+			t.Errorf("%s: %v, %d forwards left", e.Verb(), err, len(next.Forwards))
 		}
 		if back, _, err := Apply(next, undo); err != nil || string(Write(back)) != before {
-			t.Errorf("%s does not come back: %v\n%s", e.Do, err, Write(back))
+			t.Errorf("%s does not come back: %v\n%s", e.Verb(), err, Write(back))
 		}
 	}
 	if string(Write(s)) != before {

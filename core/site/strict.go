@@ -55,85 +55,132 @@ func (t *trail) refuse(found, want string) error {
 }
 
 // DecodeStrict reads JSON into a struct by its json tags: no unknown keys, no
-// key twice, nothing missing that is neither omitempty, omitzero nor has a
-// default tag, nothing behind the end. Its error is a *Refusal whose path
+// key twice, nothing missing that is neither a list, omitempty, omitzero nor has
+// a default tag, nothing behind the end. Its error is a *Refusal whose path
 // starts at root.
 func DecodeStrict(data []byte, root string, into any) error {
-	at := &trail{key: root}
-	dec := json.NewDecoder(bytes.NewReader(data))
-	dec.UseNumber()
-	tree, err := readTree(dec, at, 0)
+	tree, err := parse(data, root)
+	if err != nil {
+		return err
+	}
+	return fill(&trail{key: root}, tree, reflect.ValueOf(into).Elem())
+}
+
+// parse reads one JSON value and nothing behind it.
+func parse(data []byte, root string) (any, error) {
+	r := treeReader{dec: json.NewDecoder(bytes.NewReader(data)), left: mostValues}
+	r.dec.UseNumber()
+	tree, err := r.read(&trail{key: root}, 0)
 	if err == nil {
-		if _, tail := dec.Token(); !errors.Is(tail, io.EOF) {
+		if _, tail := r.dec.Token(); !errors.Is(tail, io.EOF) {
 			err = &Refusal{Path: root, Want: "nothing behind the end of the JSON value"}
 		}
 	}
-	if err != nil {
-		var known *Refusal
-		if errors.As(err, &known) {
-			return err
-		}
-		line := 1 + bytes.Count(data[:min(int(dec.InputOffset()), len(data))], []byte("\n"))
-		what := err.Error()
-		if errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF) {
-			what = "the text ends in the middle"
-		}
-		return &Refusal{Path: root, Want: fmt.Sprintf("whole JSON; line %d: %s", line, what)}
+	var known *Refusal
+	if err == nil || errors.As(err, &known) {
+		return tree, err
 	}
-	return fill(at, tree, reflect.ValueOf(into).Elem())
+	line := 1 + bytes.Count(data[:min(int(r.dec.InputOffset()), len(data))], []byte("\n"))
+	what := err.Error()
+	if errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF) {
+		what = "the text ends in the middle"
+	}
+	return nil, &Refusal{Path: root, Want: fmt.Sprintf("whole JSON; line %d: %s", line, what)}
 }
 
-// object keeps the keys of a JSON object in the order written.
-type object struct {
-	keys   []string
-	values map[string]any
+// object is a JSON object in the order written, each key once.
+type object []pair
+
+type pair struct {
+	key   string
+	value any
 }
 
-const deepest = 40
+func (o object) get(key string) (any, bool) {
+	for _, p := range o {
+		if p.key == key {
+			return p.value, true
+		}
+	}
+	return nil, false
+}
 
-func readTree(dec *json.Decoder, at *trail, depth int) (any, error) {
+// treeReader reads at most so many values.
+type treeReader struct {
+	dec  *json.Decoder
+	left int
+}
+
+func (r *treeReader) read(at *trail, depth int) (any, error) {
 	if depth > deepest {
 		return nil, &Refusal{Path: at.String(), Want: fmt.Sprintf("at most %d levels of nesting", deepest)}
 	}
-	tok, err := dec.Token()
+	if r.left--; r.left < 0 {
+		return nil, &Refusal{Path: at.String(), Want: fmt.Sprintf("at most %d values at once", mostValues)}
+	}
+	tok, err := r.dec.Token()
 	if err != nil {
 		return nil, err
 	}
 	switch tok {
 	case json.Delim('{'):
-		obj := object{values: map[string]any{}}
-		for dec.More() {
-			tok, err := dec.Token()
-			if err != nil {
-				return nil, err
-			}
-			key := tok.(string)
-			if _, twice := obj.values[key]; twice {
-				return nil, &Refusal{Path: at.field(key).String(), Want: "each key once"}
-			}
-			if obj.values[key], err = readTree(dec, at.field(key), depth+1); err != nil {
-				return nil, err
-			}
-			obj.keys = append(obj.keys, key)
-		}
-		_, err := dec.Token()
-		return obj, err
+		return r.object(at, depth)
 	case json.Delim('['):
-		list := []any{}
-		for dec.More() {
-			v, err := readTree(dec, at.item(len(list)), depth+1)
+		var list []any
+		for r.dec.More() {
+			v, err := r.read(at.item(len(list)), depth+1)
 			if err != nil {
 				return nil, err
 			}
 			list = append(list, v)
 		}
-		_, err := dec.Token()
+		_, err := r.dec.Token()
 		return list, err
 	}
 	return tok, nil
 }
 
+// fewKeys is up to how many keys an object is looked through one by one.
+const fewKeys = 16
+
+func (r *treeReader) object(at *trail, depth int) (any, error) {
+	var obj object
+	var seen map[string]bool // once there are many
+	for r.dec.More() {
+		tok, err := r.dec.Token()
+		if err != nil {
+			return nil, err
+		}
+		key := tok.(string)
+		twice := seen[key]
+		if len(obj) < fewKeys {
+			_, twice = obj.get(key)
+		}
+		if twice {
+			return nil, &Refusal{Path: at.field(key).String(), Want: "each key once"}
+		}
+		v, err := r.read(at.field(key), depth+1)
+		if err != nil {
+			return nil, err
+		}
+		obj = append(obj, pair{key, v})
+		if len(obj) == fewKeys {
+			seen = map[string]bool{}
+			for _, p := range obj {
+				seen[p.key] = true
+			}
+		} else if len(obj) > fewKeys {
+			seen[key] = true
+		}
+	}
+	_, err := r.dec.Token()
+	return obj, err
+}
+
 func fill(at *trail, tree any, into reflect.Value) error {
+	if into.Type() == editType {
+		return fillEdit(at, tree, into)
+	}
 	if into.Kind() == reflect.Pointer {
 		if tree == nil {
 			return nil
@@ -155,9 +202,6 @@ func fill(at *trail, tree any, into reflect.Value) error {
 		list, ok := tree.([]any)
 		if !ok {
 			return wrongType(at, tree, "a list […]")
-		}
-		if len(list) == 0 {
-			return nil
 		}
 		into.Set(reflect.MakeSlice(into.Type(), len(list), len(list)))
 		for i, v := range list {
@@ -230,11 +274,13 @@ func fillStruct(at *trail, obj object, into reflect.Value) error {
 		name, options, _ := strings.Cut(f.Tag.Get("json"), ",")
 		known[name] = true
 		names = append(names, name)
-		tree, given := obj.values[name]
+		tree, given := obj.get(name)
 		fallback, hasDefault := f.Tag.Lookup("default")
 		if !given {
 			if hasDefault {
 				setDefault(into.FieldByIndex(f.Index), fallback)
+			} else if f.Type.Kind() == reflect.Slice {
+				into.FieldByIndex(f.Index).Set(reflect.MakeSlice(f.Type, 0, 0))
 			} else if options == "" {
 				return &Refusal{Path: at.field(name).String(), Want: "a value: nothing stands there"}
 			} else if f.Type.Kind() == reflect.Struct && f.Type.PkgPath() == into.Type().PkgPath() {
@@ -253,8 +299,8 @@ func fillStruct(at *trail, obj object, into reflect.Value) error {
 			}
 		}
 	}
-	for _, key := range obj.keys {
-		if !known[key] {
+	for _, p := range obj {
+		if key := p.key; !known[key] {
 			return at.field(key).refuse(key, "one of the keys "+strings.Join(names, ", "))
 		}
 	}

@@ -49,7 +49,7 @@ type MAC string
 // broadcast and multicast (IEEE 802, the group bit) name no interface and are
 // refused. Its error is a *span.Malformed.
 func ParseMAC(text string) (MAC, error) {
-	if usual(text) {
+	if usualMAC(text) {
 		return MAC(text), nil
 	}
 	bad := &span.Malformed{Found: text, Want: "a MAC address such as 00:00:5e:00:53:21"}
@@ -71,9 +71,9 @@ func ParseMAC(text string) (MAC, error) {
 	return m, nil
 }
 
-// usual passes the address of one interface as a MAC writes it, so that files of
+// usualMAC passes the address of one interface as a MAC writes it, so that files of
 // many lines are read without a copy of each.
-func usual(text string) bool {
+func usualMAC(text string) bool {
 	if len(text) != 17 || strings.IndexByte("13579bdf", text[1]) >= 0 {
 		return false
 	}

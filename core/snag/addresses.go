@@ -88,7 +88,7 @@ func macTwice(v View) []Snag {
 			Code:  "mac-twice",
 			About: []site.Ref{o.Device.Ref(), o.Interface.Ref(), p.Device.Ref(), p.Interface.Ref()},
 			Says:  fmt.Sprintf("%s and %s have the same MAC address %s: one of them is wrong, or they are one device.", o.Label(), p.Label(), p.Interface.MAC),
-			Mends: []Mend{{"Forget the MAC address of " + p.Label(), []site.Edit{{Do: site.PutInterface, ID: p.Device.ID, Interface: &bare}}}},
+			Mends: []Mend{{"Forget the MAC address of " + p.Label(), []site.Edit{site.PutInterface{ID: p.Device.ID, Interface: bare}}}},
 		})
 	}
 	return found

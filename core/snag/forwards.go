@@ -107,7 +107,7 @@ func moveAway(v View, f site.Forward) []Mend {
 	}
 	w, ok := v.Service(f.Service)
 	if !ok || w.Service.Open == nil {
-		return []Mend{{"Remove " + forwardName(f), []site.Edit{{Do: site.RemoveForward, ID: f.ID}}}}
+		return []Mend{{"Remove " + forwardName(f), []site.Edit{site.RemoveForward{ID: f.ID}}}}
 	}
 	var mends []Mend
 	if plan := forwarding.SuggestOne(v, w); len(plan.Changes) > 0 {
@@ -118,23 +118,23 @@ func moveAway(v View, f site.Forward) []Mend {
 
 func doesOf(w site.Wish, plan forwarding.Plan) string {
 	for _, c := range plan.Changes {
-		if c.Edit.Do == site.PutService {
-			return fmt.Sprintf("Set %s to %s on the device", w.Label(), c.Edit.Service.Ports)
+		if put, ok := c.Edit.(site.PutService); ok {
+			return fmt.Sprintf("Set %s to %s on the device", w.Label(), put.Service.Ports)
 		}
 	}
-	for i := len(plan.Changes) - 1; i >= 0; i-- {
-		if f := plan.Changes[i].Edit.Forward; f != nil {
-			return fmt.Sprintf("Open %s at %s", w.Label(), f.Outside)
+	for _, c := range slices.Backward(plan.Changes) {
+		if put, ok := c.Edit.(site.PutForward); ok {
+			return fmt.Sprintf("Open %s at %s", w.Label(), put.Forward.Outside)
 		}
 	}
 	return "Open " + w.Label()
 }
 
 func keepIn(v View, w site.Wish) Mend {
-	edits := []site.Edit{{Do: site.SetOpen, ID: w.Service.ID}}
+	edits := []site.Edit{site.SetOpen{ID: w.Service.ID}}
 	for _, f := range v.Forwards {
 		if f.Service == w.Service.ID && !f.Locked {
-			edits = append(edits, site.Edit{Do: site.RemoveForward, ID: f.ID})
+			edits = append(edits, site.RemoveForward{ID: f.ID})
 		}
 	}
 	return Mend{"Keep " + w.Label() + " inside", edits}
@@ -164,7 +164,7 @@ func outsideIsRoutersOwn(v View) []Snag {
 func forwardTarget(v View) []Snag {
 	var found []Snag
 	remove := func(f site.Forward) []Mend {
-		return []Mend{{"Remove " + forwardName(f), []site.Edit{{Do: site.RemoveForward, ID: f.ID}}}}
+		return []Mend{{"Remove " + forwardName(f), []site.Edit{site.RemoveForward{ID: f.ID}}}}
 	}
 	for _, f := range enabled(v) {
 		r, _ := v.Router(f.Router)
@@ -183,7 +183,7 @@ func forwardTarget(v View) []Snag {
 				if p.Interface.Pin == nil && p.Interface.Network == n.ID {
 					redirected := f
 					redirected.To = p.Interface.ID
-					mends = append([]Mend{{fmt.Sprintf("Send it to %s, seen there", p.Label()), []site.Edit{{Do: site.PutForward, Forward: &redirected}}}}, mends...)
+					mends = append([]Mend{{fmt.Sprintf("Send it to %s, seen there", p.Label()), []site.Edit{site.PutForward{Forward: redirected}}}}, mends...)
 				}
 			}
 			found = append(found, Snag{
@@ -218,7 +218,7 @@ func forwardTwice(v View) []Snag {
 				found = append(found, Snag{
 					Code: "forward-twice", About: append(about(v, p[0]), p[1].Ref()),
 					Says:  fmt.Sprintf("%s stands there twice.", forwardName(p[0])),
-					Mends: []Mend{{"Remove the second", []site.Edit{{Do: site.RemoveForward, ID: p[1].ID}}}},
+					Mends: []Mend{{"Remove the second", []site.Edit{site.RemoveForward{ID: p[1].ID}}}},
 				})
 			}
 		}

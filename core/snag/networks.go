@@ -59,7 +59,7 @@ func trimRange(n site.Network, i int) []Mend {
 		fixed.Ranges = slices.Insert(fixed.Ranges, i, site.Range{From: span.Addr(longest.Lo), To: span.Addr(longest.Hi)})
 		does = fmt.Sprintf("Make it %s to %s", span.Addr(longest.Lo), span.Addr(longest.Hi))
 	}
-	return []Mend{{does, []site.Edit{{Do: site.PutNetwork, Network: &fixed}}}}
+	return []Mend{{does, []site.Edit{site.PutNetwork{Network: fixed}}}}
 }
 
 // rangeFull finds networks with more loose devices than addresses to hand out.

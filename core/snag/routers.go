@@ -113,7 +113,7 @@ func upstreamMissing(v View) []Snag {
 			if len(missing) < len(f.Protocol.Each()) {
 				partner.Protocol = missing[0]
 			}
-			s.Mends = []Mend{{"Forward it at " + routerName(outer) + " too", []site.Edit{{Do: site.PutForward, Forward: &partner}}}}
+			s.Mends = []Mend{{"Forward it at " + routerName(outer) + " too", []site.Edit{site.PutForward{Forward: partner}}}}
 		}
 		found = append(found, s)
 	}
@@ -157,7 +157,7 @@ func upnpOn(v View) []Snag {
 			found = append(found, Snag{
 				Code: "upnp-on", About: []site.Ref{r.Ref()},
 				Says:  fmt.Sprintf("UPnP is on at %s: a device can take an outside port that is planned here.", routerName(r)),
-				Mends: []Mend{{"Note that UPnP is off now", []site.Edit{{Do: site.PutRouter, Router: &off}}}},
+				Mends: []Mend{{"Note that UPnP is off now", []site.Edit{site.PutRouter{Router: off}}}},
 			})
 		}
 	}

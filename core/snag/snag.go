@@ -98,5 +98,5 @@ func repin(v View, p site.Placed) []Mend {
 }
 
 func pinEdit(p site.Placed, a addr, by string) site.Edit {
-	return site.Edit{Do: site.SetPin, ID: p.Interface.ID, Pin: &site.Pin{Address: a, By: by}}
+	return site.SetPin{ID: p.Interface.ID, Pin: &site.Pin{Address: a, By: by}}
 }

@@ -1,6 +1,6 @@
 import { chakra } from "@chakra-ui/react";
 import { useState } from "react";
-import type { By, Edit, Network } from "../api/model";
+import type { By, Network } from "../api/model";
 import { useEdit, usePlan, useRoom, useSite } from "../api/site";
 import { Legend, stateOf } from "../marks/pin";
 import { Button, Empty, Filters, Key, Row, Select, ViewHead } from "../parts";
@@ -42,7 +42,7 @@ function NetworkTape({ network, onNetwork }: { network: Network; onNetwork: (id:
   const plan = usePlan("addresses", suggesting);
   const suggestions = new Map(
     (suggesting ? (plan.data?.changes ?? []) : []).flatMap((c) =>
-      c.edit.id && c.edit.pin ? [[c.edit.id, { pin: c.edit.pin, why: c.why, edit: c.edit as Edit }] as const] : [],
+      c.edit.do === "pin" && c.edit.pin ? [[c.edit.id, { pin: c.edit.pin, why: c.why, edit: c.edit }] as const] : [],
     ),
   );
 

@@ -1,11 +1,10 @@
 import { type QueryClient, queryOptions, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect } from "react";
+import { useEffect, useState } from "react";
 import { useParams } from "react-router";
 import { useNotice } from "../parts/notice";
 import { api, must, Refused, sayWhy } from "./client";
-import { type Answer, type By, type Edit, fillAnswer, type Suggestion, type SurveyState } from "./model";
+import type { Answer, By, Edit, SurveyState } from "./model";
 import { hearSurvey } from "./survey";
-import { touches } from "./touches";
 
 export const siteKey = (id: string) => ["site", id];
 
@@ -17,7 +16,7 @@ export const sitesQuery = queryOptions({
 export function siteQuery(id: string) {
   return queryOptions({
     queryKey: siteKey(id),
-    queryFn: async () => fillAnswer(must(await api.GET("/api/sites/{id}", { params: { path: { id } } }))),
+    queryFn: async () => must(await api.GET("/api/sites/{id}", { params: { path: { id } } })),
   });
 }
 
@@ -39,9 +38,7 @@ export function usePlan(half: "addresses" | "ports", enabled: boolean) {
   return useQuery({
     queryKey: ["suggest", site.id, half, site.version],
     queryFn: async () =>
-      must(
-        await api.GET("/api/sites/{id}/suggest", { params: { path: { id: site.id }, query: { half } } }),
-      ) as unknown as Suggestion,
+      must(await api.GET("/api/sites/{id}/suggest", { params: { path: { id: site.id }, query: { half } } })),
     enabled,
   });
 }
@@ -85,32 +82,47 @@ function keep(client: QueryClient, answer: Answer) {
   client.invalidateQueries({ queryKey: ["sites"] });
 }
 
-export type Change = { edits: Edit[]; title?: string; says?: string };
+/** thisWindow is how this window calls itself: what it did itself is never in its own way. */
+const thisWindow = crypto.randomUUID();
 
-type Outcome = { answer: Answer; merged: string[] };
+/** A change is made on top of the version that its maker saw: of a form, the one it was opened with. */
+export type Change = { edits: Edit[]; title?: string; says?: string; version?: number };
 
-async function sendEdits(client: QueryClient, id: string, change: Change): Promise<Outcome> {
-  const body = { edits: change.edits, title: change.title };
-  const send = async (version: number) =>
-    fillAnswer(
-      must(await api.POST("/api/sites/{id}/edits", { params: { path: { id } }, body: { ...body, version } as never })),
-    );
+async function sendEdits(id: string, { edits, title, version }: Required<Pick<Change, "edits" | "version">> & Change) {
+  const params = { path: { id } };
   try {
-    return { answer: await send(versionOf(client, id)), merged: [] };
+    return must(
+      await api.POST("/api/sites/{id}/edits", { params, body: { edits, title, version, window: thisWindow } }),
+    );
   } catch (error) {
-    if (!(error instanceof Refused) || error.status !== 409) throw error;
-    const mine = new Set(change.edits.map(touches));
-    const theirs = error.faults.flatMap((f) => (Array.isArray(f.value) ? f.value : []));
-    const fresh = await client.fetchQuery({ ...siteQuery(id), staleTime: 0 });
+    if (!(error instanceof Refused) || error.status !== 409 || error.faults.length === 0) throw error;
     const done = error.faults.map((f) => f.says).join(", ");
-    if (theirs.length === 0 || theirs.some((t) => mine.has(t)))
-      throw new Refused(
-        409,
-        `Another window changed the same thing (${done}). You see it now; make your change again if it is still right.`,
-        [],
-      );
-    return { answer: await send(fresh.version), merged: error.faults.map((f) => f.says) };
+    throw new Refused(
+      409,
+      `Meanwhile the same was changed in another window (${done}). You see it now; make your change again if it is still right.`,
+      [],
+    );
   }
+}
+
+/**
+ * useComplain says why something was not done. Where the database was removed under the program,
+ * what it still holds can be written to a new file.
+ */
+export function useComplain() {
+  const notice = useNotice();
+  const rescue = async () => {
+    try {
+      const { path } = must(await api.POST("/api/rescue"));
+      notice.say(`All that was saved is in ${path} now, and the program goes on with it.`);
+    } catch (error) {
+      notice.warn(sayWhy(error));
+    }
+  };
+  return (error: unknown) => {
+    const gone = error instanceof Refused && error.of("database") === "gone";
+    notice.warn(sayWhy(error), gone ? { label: "Write it to a new file", run: rescue } : undefined);
+  };
 }
 
 /** useEdit changes the open site. What was done is said at the foot of the page, with a way back. */
@@ -118,48 +130,81 @@ export function useEdit() {
   const id = useSiteId();
   const client = useQueryClient();
   const notice = useNotice();
+  const complain = useComplain();
   const undo = useUndo();
   return useMutation({
-    mutationFn: (change: Change) =>
-      inTurn(id, async () => {
-        const { answer, merged } = await sendEdits(client, id, change);
+    mutationFn: (change: Change) => {
+      const version = change.version ?? versionOf(client, id);
+      return inTurn(id, async () => {
+        const answer = await sendEdits(id, { ...change, version });
         keep(client, answer); // before the next change takes its turn
-        return merged;
-      }),
-    onSuccess: (merged, change) => {
-      if (merged.length > 0) notice.say(`Another window did: ${merged.join(", ")}. Your change went on top.`);
-      else if (change.says) notice.say(change.says, { label: "Undo", run: () => undo.mutate("undo") });
+        return answer;
+      });
     },
-    onError: (error) => notice.warn(sayWhy(error)),
+    onSuccess: (answer, change) => {
+      const back = { label: "Undo", run: () => undo.mutate({ way: "undo", entry: answer.undoEntry }) };
+      if (answer.merged.length > 0)
+        notice.say(`Another window did: ${answer.merged.join(", ")}. Your change went on top.`, back);
+      else if (change.says) notice.say(change.says, back);
+    },
+    onError: (error) => {
+      if (error instanceof Refused && error.status === 409) client.invalidateQueries({ queryKey: siteKey(id) });
+      complain(error);
+    },
   });
 }
 
-/** useUndo goes back or forth through the journal. */
+/**
+ * useOpened is the version of the site that a form was opened with: what it sends goes on top of
+ * that. catchUp takes the newest one, for when its user has been told what was changed meanwhile.
+ */
+export function useOpened() {
+  const { id, version } = useSite();
+  const client = useQueryClient();
+  const [opened, setOpened] = useState(version);
+  const catchUp = async () => {
+    const fresh = await client.fetchQuery({ ...siteQuery(id), staleTime: 0 });
+    setOpened(fresh.version);
+    return fresh.site;
+  };
+  return { opened, catchUp };
+}
+
+/** whatToDo is said in a form when the same was changed meanwhile. */
+export const whatToDo =
+  "Fields that you did not touch show what is there now. Look at them, and send the form again to keep what you typed.";
+
+type Turn = { way: "undo" | "redo"; entry?: number };
+
+/** useUndo takes back an entry of the journal, or makes it again: the one that is named, else the one that the page shows. */
 export function useUndo() {
   const id = useSiteId();
   const client = useQueryClient();
   const notice = useNotice();
+  const complain = useComplain();
   return useMutation({
-    mutationFn: (way: "undo" | "redo") =>
+    mutationFn: ({ way, entry }: Turn) =>
       inTurn(id, async () => {
-        const before = client.getQueryData<Answer>(siteKey(id));
-        const title = way === "undo" ? before?.undo : before?.redo;
-        const body = { version: versionOf(client, id) };
+        const seen = client.getQueryData<Answer>(siteKey(id));
+        const shown = way === "undo" ? seen?.undoEntry : seen?.redoEntry;
+        const body = { version: versionOf(client, id), entry: entry ?? shown, window: thisWindow };
+        const title = entry === undefined || entry === shown ? (way === "undo" ? seen?.undo : seen?.redo) : undefined;
         const params = { params: { path: { id } }, body };
-        const answer = fillAnswer(
-          must(
-            way === "undo"
-              ? await api.POST("/api/sites/{id}/undo", params)
-              : await api.POST("/api/sites/{id}/redo", params),
-          ),
+        const answer = must(
+          way === "undo"
+            ? await api.POST("/api/sites/{id}/undo", params)
+            : await api.POST("/api/sites/{id}/redo", params),
         );
         keep(client, answer);
-        return `${way === "undo" ? "Taken back" : "Done again"}: ${title}.`;
+        const done = way === "undo" ? "Taken back" : "Done again";
+        return title ? `${done}: ${title}.` : `${done}.`;
       }),
     onSuccess: (says) => notice.say(says),
     onError: (error) => {
       client.invalidateQueries({ queryKey: siteKey(id) });
-      notice.warn(sayWhy(error));
+      const done = error instanceof Refused && error.status === 409 ? error.faults.map((f) => f.says) : [];
+      if (done.length === 0) return complain(error);
+      notice.warn(`That cannot be taken back alone: since then the same was changed (${done.join(", ")}).`);
     },
   });
 }
@@ -180,7 +225,7 @@ export function useNews() {
       } = JSON.parse(event.data) as { id: string; version?: number; survey?: SurveyState };
       if (survey) hearSurvey(client, id, survey);
       if (!version) return;
-      if (version > versionOf(client, id)) client.invalidateQueries({ queryKey: siteKey(id) });
+      if (version < 0 || version > versionOf(client, id)) client.invalidateQueries({ queryKey: siteKey(id) });
       client.invalidateQueries({ queryKey: ["sites"] });
     };
     const hush = () => {

@@ -1,7 +1,7 @@
 import { type QueryClient, queryOptions, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useNotice } from "../parts/notice";
 import { api, must, sayWhy } from "./client";
-import { fillLive, type Live, type Preview, type SurveyState } from "./model";
+import type { Live, Preview, SurveyState } from "./model";
 import { useSiteId } from "./site";
 
 const surveyKey = (id: string) => ["survey", id];
@@ -9,7 +9,7 @@ const surveyKey = (id: string) => ["survey", id];
 const surveyQuery = (id: string) =>
   queryOptions({
     queryKey: surveyKey(id),
-    queryFn: async () => fillLive(must(await api.GET("/api/sites/{id}/survey", { params: { path: { id } } }))),
+    queryFn: async () => must(await api.GET("/api/sites/{id}/survey", { params: { path: { id } } })),
   });
 
 /** hearSurvey takes what the server tells of a survey that goes on. */
@@ -41,15 +41,12 @@ export function useSweep() {
   const done = (state: SurveyState) => hearSurvey(client, id, state);
   const start = useMutation({
     mutationFn: async (plan: SurveyPlan) =>
-      must(
-        await api.POST("/api/sites/{id}/survey", { params: { path: { id } }, body: plan }),
-      ) as unknown as SurveyState,
+      must(await api.POST("/api/sites/{id}/survey", { params: { path: { id } }, body: plan })),
     onSuccess: done,
     onError: (error) => notice.warn(sayWhy(error)),
   });
   const stop = useMutation({
-    mutationFn: async () =>
-      must(await api.POST("/api/sites/{id}/survey/stop", { params: { path: { id } } })) as unknown as SurveyState,
+    mutationFn: async () => must(await api.POST("/api/sites/{id}/survey/stop", { params: { path: { id } } })),
     onSuccess: done,
     onError: (error) => notice.warn(sayWhy(error)),
   });

@@ -4,7 +4,7 @@ import { Button } from ".";
 
 type Action = { label: string; run: () => void };
 type Note = { text: string; wrong: boolean; action?: Action };
-type Notices = { say: (text: string, action?: Action) => void; warn: (text: string) => void };
+type Notices = { say: (text: string, action?: Action) => void; warn: (text: string, action?: Action) => void };
 
 const Context = createContext<Notices>({ say: () => undefined, warn: () => undefined });
 
@@ -20,7 +20,7 @@ export function Notices({ children }: { children: ReactNode }) {
     return () => clearTimeout(timer);
   }, [note]);
   const say = useCallback((text: string, action?: Action) => setNote({ text, wrong: false, action }), []);
-  const warn = useCallback((text: string) => setNote({ text, wrong: true }), []);
+  const warn = useCallback((text: string, action?: Action) => setNote({ text, wrong: true, action }), []);
   const value = useMemo(() => ({ say, warn }), [say, warn]);
   return (
     <Context value={value}>

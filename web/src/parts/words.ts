@@ -108,17 +108,3 @@ export function clock(at: string): string {
     ? time
     : `${d.toLocaleDateString([], { day: "numeric", month: "short" })} ${time}`;
 }
-
-/** bare leaves empty lists and texts out, as edits are sent. */
-export function bare<T extends object>(thing: T): T {
-  const out: Record<string, unknown> = {};
-  for (const [k, v] of Object.entries(thing)) {
-    if (v === undefined || v === "" || (Array.isArray(v) && v.length === 0)) continue;
-    out[k] = Array.isArray(v)
-      ? v.map((x) => (typeof x === "object" && x ? bare(x) : x))
-      : typeof v === "object" && v
-        ? bare(v)
-        : v;
-  }
-  return out as T;
-}

@@ -68,7 +68,7 @@ export function ServiceCard({
         : {
             port: t.open === "exact" ? t.exact.trim() : t.open,
             ...(t.open === "any" && t.prefer.trim() ? { prefer: t.prefer.trim() } : {}),
-            ...(words(t.from).length ? { from: words(t.from) } : {}),
+            from: words(t.from),
             ...(open?.router ? { router: open.router } : {}),
           };
     const put = {
@@ -78,9 +78,9 @@ export function ServiceCard({
       protocol: t.protocol,
       ports: t.ports.trim(),
       ...(wishes ? { open: wishes } : {}),
-      ...(t.canSetTo.trim() ? { canSetTo: t.canSetTo.trim().split(/\s+/) } : {}),
+      canSetTo: t.canSetTo.trim() ? t.canSetTo.trim().split(/\s+/) : [],
     };
-    const edits: Edit[] = [{ do: "put-service", id: device.id, service: put as never }];
+    const edits: Edit[] = [{ do: "put-service", id: device.id, service: put }];
     if (!wishes)
       for (const f of a.site.forwards)
         if (f.service === service.id && !f.locked) edits.push({ do: "remove-forward", id: f.id });
@@ -199,11 +199,7 @@ export function ServiceCard({
                 edits: [
                   {
                     do: "put-forward",
-                    forward: {
-                      ...forward,
-                      locked: !forward.locked || undefined,
-                      from: forward.from.length ? forward.from : undefined,
-                    } as never,
+                    forward: { ...forward, locked: !forward.locked || undefined },
                   },
                 ],
               })
@@ -247,11 +243,12 @@ export function AddService({ onClose }: { onClose: () => void }) {
       interface: t.iface,
       protocol: t.protocol,
       ports: t.ports.trim(),
-      ...(t.open === "in" ? {} : { open: { port: t.open } }),
+      ...(t.open === "in" ? {} : { open: { port: t.open, from: [] } }),
+      canSetTo: [],
     };
     try {
       await edit.mutateAsync({
-        edits: [{ do: "put-service", id: p.device.id, service: service as never }],
+        edits: [{ do: "put-service", id: p.device.id, service: service }],
         title: `add ${label(p.device)} ${t.name}`,
       });
       setPick(`service:${id}`);

@@ -54,7 +54,7 @@ export function PortsView() {
   const takeAll = () =>
     edit.mutate(
       {
-        edits: changes.map((c) => c.edit) as never,
+        edits: changes.map((c) => c.edit),
         title: `take ${plural(changes.length, "suggested change")}`,
         says: `${plural(changes.length, "change")} taken.`,
       },
@@ -159,9 +159,9 @@ export function PortsView() {
               <Button
                 variant="mend"
                 disabled={edit.isPending}
-                onClick={() => edit.mutate({ edits: [c.edit] as never, says: "One change is taken." })}
+                onClick={() => edit.mutate({ edits: [c.edit], says: "One change is taken." })}
               >
-                {wordOf(c.edit as never)}
+                {wordOf(c.edit)}
               </Button>
             </chakra.li>
           ))}
@@ -233,8 +233,8 @@ function BareForward({ forward }: { forward: Forward }) {
 }
 
 function wordOf(e: Edit): string {
-  if (e.do === "put-forward") return `Open at ${e.forward?.outside}`;
-  if (e.do === "put-service") return `Set to ${e.service?.ports}`;
+  if (e.do === "put-forward") return `Open at ${e.forward.outside}`;
+  if (e.do === "put-service") return `Set to ${e.service.ports}`;
   return "Shut it";
 }
 

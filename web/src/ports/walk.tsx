@@ -29,7 +29,7 @@ export function Walk({ router }: { router: Router }) {
             query: { port: asked?.port ?? 0, protocol: asked?.protocol ?? "tcp", sender: asked?.sender || undefined },
           },
         }),
-      ) as unknown as Fate,
+      ),
   });
   return (
     <Section title="Where a packet goes">

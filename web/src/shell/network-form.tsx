@@ -3,7 +3,7 @@ import { useState } from "react";
 import { useForm } from "react-hook-form";
 import { api, must, Refused, sayWhy } from "../api/client";
 import type { Network } from "../api/model";
-import { useEdit } from "../api/site";
+import { useEdit, useOpened, whatToDo } from "../api/site";
 import { Field, FormEnd, Input, Stack, Textarea } from "../parts";
 import { Dialog } from "../parts/dialog";
 import { short } from "../parts/words";
@@ -33,25 +33,30 @@ function stretchLines(text: string) {
     });
 }
 
+/** typedOf is a network as the form shows it. */
+function typedOf(network: Network): Typed {
+  return {
+    name: network.name ?? "",
+    subnet: network.subnet,
+    gateway: network.gateway ?? "",
+    dns: network.dns.join(", "),
+    ranges: network.ranges.map((r) => `${short(r.from, network)}-${short(r.to, network)}`).join(", "),
+    bands: network.bands
+      .map((b) => `${short(b.from, network)}-${short(b.to, network)} ${b.name}: ${b.kinds.join(", ")}`)
+      .join("\n"),
+    keepFree: network.keepFree
+      .map((k) => `${short(k.from, network)}-${short(k.to, network)} ${k.why ?? ""}`)
+      .join("\n"),
+  };
+}
+
 /** NetworkForm changes a network: typed in any usual way, understood by the server. */
 export function NetworkForm({ network, onClose }: { network: Network; onClose: () => void }) {
   const edit = useEdit();
   const [refused, setRefused] = useState<Refused | string>();
-  const { register, handleSubmit } = useForm<Typed>({
-    defaultValues: {
-      name: network.name ?? "",
-      subnet: network.subnet,
-      gateway: network.gateway ?? "",
-      dns: network.dns.join(", "),
-      ranges: network.ranges.map((r) => `${short(r.from, network)}-${short(r.to, network)}`).join(", "),
-      bands: network.bands
-        .map((b) => `${short(b.from, network)}-${short(b.to, network)} ${b.name}: ${b.kinds.join(", ")}`)
-        .join("\n"),
-      keepFree: network.keepFree
-        .map((k) => `${short(k.from, network)}-${short(k.to, network)} ${k.why ?? ""}`)
-        .join("\n"),
-    },
-  });
+  const { opened, catchUp } = useOpened();
+  const { register, handleSubmit, reset, formState } = useForm<Typed>({ defaultValues: typedOf(network) });
+  const { dirtyFields } = formState; // watched, so that what was typed stays on a conflict
   const save = handleSubmit(async (t) => {
     try {
       const understood = must(
@@ -74,10 +79,17 @@ export function NetworkForm({ network, onClose }: { network: Network; onClose: (
           },
         ],
         says: "The network is changed.",
+        version: opened,
       });
       onClose();
     } catch (error) {
-      setRefused(error instanceof Refused ? error : sayWhy(error));
+      if (!(error instanceof Refused) || error.status !== 409) {
+        setRefused(error instanceof Refused ? error : sayWhy(error));
+        return;
+      }
+      const now = (await catchUp()).networks.find((n) => n.id === network.id);
+      if (now) reset(typedOf(now), { keepDirtyValues: Object.keys(dirtyFields).length > 0 });
+      setRefused(now ? `${error.message} ${whatToDo}` : "The network was removed in another window.");
     }
   });
   const fault = (field: string) => (refused instanceof Refused ? refused.of(field) : undefined);

@@ -3,26 +3,49 @@ import { useState } from "react";
 import { useForm } from "react-hook-form";
 import { Refused, sayWhy } from "../api/client";
 import type { Protocol, Router } from "../api/model";
-import { useEdit, useSite } from "../api/site";
+import { useEdit, useOpened, useSite, whatToDo } from "../api/site";
 import { Field, FormEnd, Input, Select, Stack, Textarea } from "../parts";
 import { Dialog } from "../parts/dialog";
+
+type Form = NonNullable<Router["form"]>;
 
 type Typed = {
   name: string;
   address: string;
-  kind: string;
+  kind: NonNullable<NonNullable<Router["wan"]>["kind"]>;
   wanName: string;
-  upnp: string;
+  upnp: NonNullable<Router["upnp"]>;
   upstream: string;
   own: string;
-  portsPerLine: string;
-  renumber: string;
+  portsPerLine: NonNullable<Form["portsPerLine"]>;
+  renumber: NonNullable<Form["renumber"]>;
   protocols: string;
-  limitsSender: string;
+  limitsSender: NonNullable<Form["limitsSender"]>;
   lines: string;
-  reserves: string;
+  reserves: NonNullable<Form["reserves"]>;
   reservationLines: string;
 };
+
+/** typedOf is a router as the form shows it. */
+function typedOf(router: Router): Typed {
+  const form = router.form;
+  return {
+    name: router.name ?? "",
+    address: router.wan?.address ?? "",
+    kind: router.wan?.kind ?? "unknown",
+    wanName: router.wan?.name ?? "",
+    upnp: router.upnp ?? "unknown",
+    upstream: router.upstream ?? "",
+    own: router.ownPorts.map((o) => `${o.protocol} ${o.ports} ${o.why ?? ""}`.trim()).join("\n"),
+    portsPerLine: form?.portsPerLine ?? "range",
+    renumber: form?.renumber ?? "range",
+    protocols: form?.protocols.length ? form.protocols.join(",") : "tcp,udp,both",
+    limitsSender: form?.limitsSender ?? "no",
+    lines: String(form?.lines || ""),
+    reserves: form?.reserves ?? "anywhere",
+    reservationLines: String(form?.reservationLines || ""),
+  };
+}
 
 const choices = {
   kind: { dynamic: "changes now and then", static: "is fixed", unknown: "not known" },
@@ -61,25 +84,9 @@ export function RouterForm({ router, onClose }: { router: Router; onClose: () =>
   const { site } = useSite();
   const edit = useEdit();
   const [refused, setRefused] = useState<Refused | string>();
-  const form = router.form;
-  const { register, handleSubmit } = useForm<Typed>({
-    defaultValues: {
-      name: router.name ?? "",
-      address: router.wan?.address ?? "",
-      kind: router.wan?.kind ?? "unknown",
-      wanName: router.wan?.name ?? "",
-      upnp: router.upnp ?? "unknown",
-      upstream: router.upstream ?? "",
-      own: router.ownPorts.map((o) => `${o.protocol} ${o.ports} ${o.why ?? ""}`.trim()).join("\n"),
-      portsPerLine: form?.portsPerLine ?? "range",
-      renumber: form?.renumber ?? "range",
-      protocols: form?.protocols.length ? form.protocols.join(",") : "tcp,udp,both",
-      limitsSender: form?.limitsSender ?? "no",
-      lines: String(form?.lines || ""),
-      reserves: form?.reserves ?? "anywhere",
-      reservationLines: String(form?.reservationLines || ""),
-    },
-  });
+  const { opened, catchUp } = useOpened();
+  const { register, handleSubmit, reset, formState } = useForm<Typed>({ defaultValues: typedOf(router) });
+  const { dirtyFields } = formState; // watched, so that what was typed stays on a conflict
   const save = handleSubmit(async (t) => {
     const changed = {
       id: router.id,
@@ -101,12 +108,19 @@ export function RouterForm({ router, onClose }: { router: Router; onClose: () =>
     };
     try {
       await edit.mutateAsync({
-        edits: [{ do: "put-router", router: changed as never }],
+        edits: [{ do: "put-router", router: changed }],
+        version: opened,
         says: "The router is changed.",
       });
       onClose();
     } catch (error) {
-      setRefused(error instanceof Refused ? error : sayWhy(error));
+      if (!(error instanceof Refused) || error.status !== 409) {
+        setRefused(error instanceof Refused ? error : sayWhy(error));
+        return;
+      }
+      const now = (await catchUp()).routers.find((r) => r.id === router.id);
+      if (now) reset(typedOf(now), { keepDirtyValues: Object.keys(dirtyFields).length > 0 });
+      setRefused(now ? `${error.message} ${whatToDo}` : "The router was removed in another window.");
     }
   });
   const select = (name: keyof typeof choices, label: string) => (

@@ -69,9 +69,9 @@ function OpenSite() {
     n: nextSnag,
     f: firstMend,
     Escape: () => setPick(undefined),
-    "Ctrl+z": () => site.undo && undo.mutate("undo"),
-    "Ctrl+Shift+z": () => site.redo && undo.mutate("redo"),
-    "Ctrl+y": () => site.redo && undo.mutate("redo"),
+    "Ctrl+z": () => site.undo && undo.mutate({ way: "undo" }),
+    "Ctrl+Shift+z": () => site.redo && undo.mutate({ way: "redo" }),
+    "Ctrl+y": () => site.redo && undo.mutate({ way: "redo" }),
   });
   const stops = site.snags.filter((s) => s.weight === "stops").length;
   return (
@@ -120,7 +120,7 @@ function OpenSite() {
         <Button
           variant="bar"
           disabled={!site.undo || undo.isPending}
-          onClick={() => undo.mutate("undo")}
+          onClick={() => undo.mutate({ way: "undo" })}
           title={site.undo ? `Take back: ${site.undo}` : "Nothing to take back"}
         >
           Undo
@@ -128,7 +128,7 @@ function OpenSite() {
         <Button
           variant="bar"
           disabled={!site.redo || undo.isPending}
-          onClick={() => undo.mutate("redo")}
+          onClick={() => undo.mutate({ way: "redo" })}
           title={site.redo ? `Do again: ${site.redo}` : "Nothing to do again"}
         >
           Redo

@@ -99,7 +99,7 @@ function SnagCard({ snag }: { snag: Snag }) {
               key={m.does}
               variant="mend"
               disabled={edit.isPending}
-              onClick={() => edit.mutate({ edits: m.edits as never, title: m.does, says: `${m.does}: done.` })}
+              onClick={() => edit.mutate({ edits: m.edits, title: m.does, says: `${m.does}: done.` })}
               data-mend
             >
               {m.does}

@@ -1,9 +1,11 @@
 import { chakra } from "@chakra-ui/react";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
+import type * as React from "react";
 import { useRef, useState } from "react";
 import { useForm } from "react-hook-form";
 import { Link, useNavigate } from "react-router";
 import { api, must, Refused, sayWhy } from "../api/client";
+import type { Summary } from "../api/model";
 import { sitesQuery, useNews } from "../api/site";
 import { Button, Empty, Field, FormEnd, Input, Mono, Row, Stack, Tag, ViewHead } from "../parts";
 import { Dialog } from "../parts/dialog";
@@ -15,6 +17,7 @@ import { Bar } from "../shell/bar";
 export function SitesView() {
   const { data, error, isPending } = useQuery(sitesQuery);
   const [making, setMaking] = useState(false);
+  const [removing, setRemoving] = useState<Summary>();
   const file = useRef<HTMLInputElement>(null);
   const take = useImport();
   useNews();
@@ -82,23 +85,31 @@ export function SitesView() {
                     alignItems="center"
                   >
                     <chakra.div minW={0}>
-                      <Link
-                        to={`/s/${encodeURIComponent(s.id)}/survey`}
-                        style={{ fontWeight: 700, fontSize: "1rem", color: "inherit" }}
-                        className="stretched"
-                      >
-                        <chakra.span display="block" overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap">
+                      {s.damaged ? (
+                        <chakra.b display="block" overflowWrap="anywhere">
                           {s.name}
-                        </chakra.span>
-                      </Link>
+                        </chakra.b>
+                      ) : (
+                        <Link
+                          to={`/s/${encodeURIComponent(s.id)}/survey`}
+                          style={{ fontWeight: 700, fontSize: "1rem", color: "inherit" }}
+                          className="stretched"
+                        >
+                          <chakra.span display="block" overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap">
+                            {s.name}
+                          </chakra.span>
+                        </Link>
+                      )}
                       <chakra.p fontSize="label" color="muted">
                         changed {clock(s.changed)}
                       </chakra.p>
                     </chakra.div>
                     <Mono>{s.subnet}</Mono>
-                    <span>{plural(s.devices, "device")}</span>
+                    <span>{s.damaged ? "" : plural(s.devices, "device")}</span>
                     <span>
-                      {s.needPin > 0 ? (
+                      {s.damaged ? (
+                        <Tag tone="madder">cannot be read</Tag>
+                      ) : s.needPin > 0 ? (
                         <Tag>{plural(s.needPin, "needs", "need")} a pin</Tag>
                       ) : (
                         <Tag tone="moss">all pinned</Tag>
@@ -117,8 +128,25 @@ export function SitesView() {
                       >
                         Site file
                       </chakra.a>
+                      <Button
+                        variant="mend"
+                        fontSize="small"
+                        position="relative"
+                        zIndex={1}
+                        aria-label={`Remove ${s.name}`}
+                        onClick={() => setRemoving(s)}
+                      >
+                        Remove
+                      </Button>
                     </Row>
                   </chakra.div>
+                  {(s.damaged || s.notice) && (
+                    <chakra.p mt="6px" fontSize="small" color={s.damaged ? "madder" : "muted"} overflowWrap="anywhere">
+                      {s.damaged
+                        ? `${s.damaged}. Save it as a file as it stands, or remove it; the other sites are not touched by it.`
+                        : s.notice}
+                    </chakra.p>
+                  )}
                 </chakra.li>
               ))}
             </chakra.ul>
@@ -126,7 +154,41 @@ export function SitesView() {
         </chakra.div>
       </chakra.main>
       {making && <NewSite onClose={() => setMaking(false)} />}
+      {removing && <RemoveSite site={removing} onClose={() => setRemoving(undefined)} />}
     </>
+  );
+}
+
+/** RemoveSite asks before a site goes with its history. */
+function RemoveSite({ site, onClose }: { site: Summary; onClose: () => void }) {
+  const client = useQueryClient();
+  const [refused, setRefused] = useState<string>();
+  const [busy, setBusy] = useState(false);
+  const remove = async (e: React.FormEvent) => {
+    e.preventDefault();
+    setBusy(true);
+    const { error, response } = await api.DELETE("/api/sites/{id}", { params: { path: { id: site.id } } });
+    setBusy(false);
+    if (!response.ok && response.status !== 404)
+      return setRefused(error?.detail ?? `The server answered ${response.status}.`);
+    await client.invalidateQueries({ queryKey: sitesQuery.queryKey });
+    onClose();
+  };
+  return (
+    <Dialog title={`Remove ${site.name}`} onClose={onClose}>
+      <form onSubmit={remove}>
+        <Stack gap="12px">
+          <p>
+            The site goes with its devices, forwards, visits and history. This cannot be undone: save it as a{" "}
+            <a href={`/api/sites/${encodeURIComponent(site.id)}/file`} download>
+              site file
+            </a>{" "}
+            first if you may want it again.
+          </p>
+          <FormEnd refused={refused} leave="Keep it" go="Remove the site" busy={busy} onLeave={onClose} />
+        </Stack>
+      </form>
+    </Dialog>
   );
 }
 

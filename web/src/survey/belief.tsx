@@ -131,7 +131,7 @@ export function AnswersOn({ device }: { device: Device }) {
         {
           do: "put-service",
           id: device.id,
-          service: { id, name: a.name, interface: a.interface, protocol: a.protocol, ports: a.port },
+          service: { id, name: a.name, interface: a.interface, protocol: a.protocol, ports: a.port, canSetTo: [] },
         },
       ],
       says: `${a.name} on ${a.port} is entered. Open it on the Ports station.`,

@@ -1,7 +1,7 @@
 import { chakra } from "@chakra-ui/react";
 import { useState } from "react";
 import { api, must, sayWhy } from "../api/client";
-import type { Device, Edit } from "../api/model";
+import type { Device, Edit, Wants } from "../api/model";
 import { useEdit, useSite } from "../api/site";
 import { Button, Input, Row, Select } from "../parts";
 import { useNotice } from "../parts/notice";
@@ -16,14 +16,14 @@ export function BulkBar({ devices, onClear }: { devices: Device[]; onClear: () =
   const [, setPick] = usePick();
   const [kind, setKind] = useState("");
   const [place, setPlace] = useState("");
-  const [wants, setWants] = useState("");
+  const [wants, setWants] = useState<Wants>();
   const nothing = !kind.trim() && !place.trim() && !wants;
   const set = () => {
     const edits: Edit[] = devices.flatMap((d): Edit[] => [
       ...(kind.trim() || place.trim()
         ? [{ do: "describe" as const, id: d.id, kind: kind.trim() || undefined, place: place.trim() || undefined }]
         : []),
-      ...(wants ? d.interfaces.map((i): Edit => ({ do: "wants", id: i.id, wants: wants as never })) : []),
+      ...(wants ? d.interfaces.map((i): Edit => ({ do: "wants", id: i.id, wants })) : []),
     ]);
     edit.mutate(
       {
@@ -35,7 +35,7 @@ export function BulkBar({ devices, onClear }: { devices: Device[]; onClear: () =
         onSuccess: () => {
           setKind("");
           setPlace("");
-          setWants("");
+          setWants(undefined);
         },
       },
     );
@@ -100,7 +100,12 @@ export function BulkBar({ devices, onClear }: { devices: Device[]; onClear: () =
         value={place}
         onChange={(e) => setPlace(e.target.value)}
       />
-      <Select aria-label="All chosen want" w="128px" value={wants} onChange={(e) => setWants(e.target.value)}>
+      <Select
+        aria-label="All chosen want"
+        w="128px"
+        value={wants ?? ""}
+        onChange={(e) => setWants((e.target.value || undefined) as Wants | undefined)}
+      >
         <option value="">wants a pin: –</option>
         <option value="pin">wants a pin</option>
         <option value="loose">stays loose</option>

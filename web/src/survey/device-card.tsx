@@ -1,10 +1,10 @@
 import { chakra } from "@chakra-ui/react";
 import { useEffect, useRef } from "react";
-import type { Device, Interface } from "../api/model";
+import type { Device, Interface, Wants } from "../api/model";
 import { useEdit, useSite } from "../api/site";
 import { Button, Field, Input, Row, Select, Stack } from "../parts";
 import { usePick } from "../parts/pick";
-import { bare, label } from "../parts/words";
+import { label } from "../parts/words";
 import { AnswersOn, Belief, Doubts, Seems, SplitButton } from "./belief";
 
 /** Kept saves a text when it is left or Enter is pressed, and puts it back on Escape. */
@@ -51,7 +51,7 @@ export function DeviceCard({ device }: { device: Device }) {
           {
             do: "put-interface",
             id: device.id,
-            interface: { id: `${device.id}.${n}`, network, name: `interface ${n + 1}` },
+            interface: { id: `${device.id}.${n}`, network, name: `interface ${n + 1}`, evidence: [] },
           },
         ],
       });
@@ -109,7 +109,7 @@ function InterfaceCard({ device, iface }: { device: Device; iface: Interface }) 
   const { site } = useSite();
   const edit = useEdit();
   const change = (fields: Partial<Interface>) =>
-    edit.mutate({ edits: [{ do: "put-interface", id: device.id, interface: bare({ ...iface, ...fields }) as never }] });
+    edit.mutate({ edits: [{ do: "put-interface", id: device.id, interface: { ...iface, ...fields } }] });
   const several = device.interfaces.length > 1;
   return (
     <Stack gap="8px" borderTop="1px solid" borderColor="hair" pt="10px">
@@ -146,7 +146,7 @@ function InterfaceCard({ device, iface }: { device: Device; iface: Interface }) 
             <Select
               {...p}
               value={iface.wants ?? "auto"}
-              onChange={(e) => edit.mutate({ edits: [{ do: "wants", id: iface.id, wants: e.target.value as never }] })}
+              onChange={(e) => edit.mutate({ edits: [{ do: "wants", id: iface.id, wants: e.target.value as Wants }] })}
             >
               <option value="auto">if opened</option>
               <option value="pin">yes</option>

@@ -28,7 +28,7 @@ export function OfferCard({ offer }: { offer: Offer }) {
           disabled={edit.isPending}
           onClick={() =>
             edit.mutate(
-              { edits: offer.edits as never, title: offer.does, says: `${offer.does}: done.` },
+              { edits: offer.edits, title: offer.does, says: `${offer.does}: done.` },
               { onSuccess: () => setPick(`device:${offer.old}`) },
             )
           }
@@ -38,7 +38,7 @@ export function OfferCard({ offer }: { offer: Offer }) {
         <Button
           variant="mend"
           disabled={edit.isPending}
-          onClick={() => edit.mutate({ edits: offer.not as never, title: "tell two devices apart" })}
+          onClick={() => edit.mutate({ edits: offer.not, title: "tell two devices apart" })}
         >
           No, they are two devices
         </Button>

@@ -73,7 +73,7 @@ export function PreviewPanel({ files, onClose }: { files: File[]; onClose: () =>
   const take = () =>
     edit.mutate(
       {
-        edits: data.edits as never,
+        edits: data.edits,
         title: `take in ${source}`,
         says: `Taken in: ${plural(fresh, "new device")} from ${source}.`,
       },

@@ -98,7 +98,9 @@ function useAddByHand() {
     if (!network || edit.isPending) return;
     edit.mutate(
       {
-        edits: [{ do: "put-device", device: { id, interfaces: [{ id: `${id}.0`, network }] } }],
+        edits: [
+          { do: "put-device", device: { id, interfaces: [{ id: `${id}.0`, network, evidence: [] }], services: [] } },
+        ],
         title: "add a device by hand",
       },
       { onSuccess: () => setPick(`device:${id}`) },

@@ -22,7 +22,7 @@ export function VisitLine() {
   if (!last) return <>No visit yet: the first evidence begins one</>;
   const finish = () =>
     edit.mutate({
-      edits: [{ do: "put-visit", visit: { ...last, until: new Date().toISOString() } as never }],
+      edits: [{ do: "put-visit", visit: { ...last, until: new Date().toISOString() } }],
       says: "The visit is finished. The next evidence begins another.",
     });
   return (

@@ -1,0 +1,235 @@
+package site
+
+import "slices"
+
+// RenameSite gives the site another name.
+type RenameSite struct {
+	Name string `json:"name"`
+}
+
+// Verb is "rename-site".
+func (RenameSite) Verb() Verb { return "rename-site" }
+
+// Touches the name of the site.
+func (RenameSite) Touches() []Touch { return []Touch{{"site", "name"}} }
+
+func (e RenameSite) apply(d *draft, at *trail) ([]Edit, error) {
+	if e.Name == "" {
+		return nil, at.field("name").refuse("", "a name for the site")
+	}
+	old := d.Name
+	d.Name = e.Name
+	return []Edit{RenameSite{old}}, nil
+}
+
+// PutNetwork adds a network or replaces the one with its id; at the place At,
+// else where it stands or at the end.
+type PutNetwork struct {
+	Network Network `json:"network"`
+	At      *int    `json:"at,omitempty"`
+}
+
+// Verb is "put-network".
+func (PutNetwork) Verb() Verb { return "put-network" }
+
+// Touches the network.
+func (e PutNetwork) Touches() []Touch { return []Touch{{Thing: e.Network.Ref()}} }
+
+func (e PutNetwork) apply(d *draft, _ *trail) ([]Edit, error) {
+	own(d, "networks", &d.Networks)
+	if old, was := put(&d.Networks, e.Network.whole(), networkID, e.At); old != nil {
+		return []Edit{PutNetwork{*old, &was}}, nil
+	}
+	return []Edit{RemoveNetwork{e.Network.ID}}, nil
+}
+
+// RemoveNetwork removes a network that nothing is on any more.
+type RemoveNetwork struct {
+	ID string `json:"id"`
+}
+
+// Verb is "remove-network".
+func (RemoveNetwork) Verb() Verb { return "remove-network" }
+
+// Touches the network.
+func (e RemoveNetwork) Touches() []Touch { return []Touch{{Thing: Network{ID: e.ID}.Ref()}} }
+
+func (e RemoveNetwork) apply(d *draft, at *trail) ([]Edit, error) {
+	own(d, "networks", &d.Networks)
+	old, was, err := take(&d.Networks, at, "network", e.ID, networkID)
+	return []Edit{PutNetwork{old, &was}}, err
+}
+
+// PutRouter adds a router or replaces the one with its id.
+type PutRouter struct {
+	Router Router `json:"router"`
+	At     *int   `json:"at,omitempty"`
+}
+
+// Verb is "put-router".
+func (PutRouter) Verb() Verb { return "put-router" }
+
+// Touches the router.
+func (e PutRouter) Touches() []Touch { return []Touch{{Thing: e.Router.Ref()}} }
+
+func (e PutRouter) apply(d *draft, _ *trail) ([]Edit, error) {
+	own(d, "routers", &d.Routers)
+	if old, was := put(&d.Routers, e.Router.whole(), routerID, e.At); old != nil {
+		return []Edit{PutRouter{*old, &was}}, nil
+	}
+	return []Edit{RemoveRouter{ID: e.Router.ID, Only: true}}, nil
+}
+
+// RemoveRouter removes a router, and its forwards with it unless Only it is meant.
+type RemoveRouter struct {
+	ID   string `json:"id"`
+	Only bool   `json:"only,omitempty" doc:"Its forwards are seen to by other edits of the batch"`
+}
+
+// Verb is "remove-router".
+func (RemoveRouter) Verb() Verb { return "remove-router" }
+
+// Touches the router.
+func (e RemoveRouter) Touches() []Touch { return []Touch{{Thing: Router{ID: e.ID}.Ref()}} }
+
+func (e RemoveRouter) apply(d *draft, at *trail) ([]Edit, error) {
+	own(d, "routers", &d.Routers)
+	old, was, err := take(&d.Routers, at, "router", e.ID, routerID)
+	if err != nil {
+		return nil, err
+	}
+	back := []Edit{PutRouter{old, &was}}
+	if e.Only {
+		return back, nil
+	}
+	return append(back, d.dropForwards(func(f Forward) bool { return f.Router == e.ID })...), nil
+}
+
+// PutForward adds a forward or replaces the one with its id.
+type PutForward struct {
+	Forward Forward `json:"forward"`
+	At      *int    `json:"at,omitempty"`
+}
+
+// Verb is "put-forward".
+func (PutForward) Verb() Verb { return "put-forward" }
+
+// Touches the forward.
+func (e PutForward) Touches() []Touch { return []Touch{{Thing: e.Forward.Ref()}} }
+
+func (e PutForward) apply(d *draft, _ *trail) ([]Edit, error) {
+	own(d, "forwards", &d.Forwards)
+	if old, was := put(&d.Forwards, e.Forward.whole(), forwardID, e.At); old != nil {
+		return []Edit{PutForward{*old, &was}}, nil
+	}
+	return []Edit{RemoveForward{e.Forward.ID}}, nil
+}
+
+// RemoveForward removes a forward.
+type RemoveForward struct {
+	ID string `json:"id"`
+}
+
+// Verb is "remove-forward".
+func (RemoveForward) Verb() Verb { return "remove-forward" }
+
+// Touches the forward.
+func (e RemoveForward) Touches() []Touch { return []Touch{{Thing: Forward{ID: e.ID}.Ref()}} }
+
+func (e RemoveForward) apply(d *draft, at *trail) ([]Edit, error) {
+	own(d, "forwards", &d.Forwards)
+	old, was, err := take(&d.Forwards, at, "forward", e.ID, forwardID)
+	return []Edit{PutForward{old, &was}}, err
+}
+
+// Tick notes that a step of the sheet was done, or, without Done, that it was not.
+type Tick struct {
+	ID   string `json:"id" doc:"The step"`
+	Done *Done  `json:"done,omitempty"`
+	At   *int   `json:"at,omitempty"`
+}
+
+// Verb is "tick".
+func (Tick) Verb() Verb { return "tick" }
+
+// Touches the step.
+func (e Tick) Touches() []Touch { return []Touch{{Thing: Done{Step: e.ID}.Ref()}} }
+
+func (e Tick) apply(d *draft, at *trail) ([]Edit, error) {
+	own(d, "done", &d.Done)
+	if e.Done == nil {
+		old, was, err := take(&d.Done, at, "step that is ticked", e.ID, doneID)
+		if err != nil {
+			return []Edit{e}, nil // it is not ticked, as wanted
+		}
+		return []Edit{Tick{e.ID, &old, &was}}, nil
+	}
+	done := *e.Done
+	done.Step = e.ID
+	if old, was := put(&d.Done, done, doneID, e.At); old != nil {
+		return []Edit{Tick{e.ID, old, &was}}, nil
+	}
+	return []Edit{Tick{ID: e.ID}}, nil
+}
+
+// PutVisit adds a visit or replaces the one with its id.
+type PutVisit struct {
+	Visit Visit `json:"visit"`
+	At    *int  `json:"at,omitempty"`
+}
+
+// Verb is "put-visit".
+func (PutVisit) Verb() Verb { return "put-visit" }
+
+// Touches the visit.
+func (e PutVisit) Touches() []Touch { return []Touch{{Thing: e.Visit.Ref()}} }
+
+func (e PutVisit) apply(d *draft, _ *trail) ([]Edit, error) {
+	own(d, "visits", &d.Visits)
+	if old, was := put(&d.Visits, e.Visit.whole(), visitID, e.At); old != nil {
+		return []Edit{PutVisit{*old, &was}}, nil
+	}
+	return []Edit{RemoveVisit{e.Visit.ID}}, nil
+}
+
+// RemoveVisit removes a visit.
+type RemoveVisit struct {
+	ID string `json:"id"`
+}
+
+// Verb is "remove-visit".
+func (RemoveVisit) Verb() Verb { return "remove-visit" }
+
+// Touches the visit.
+func (e RemoveVisit) Touches() []Touch { return []Touch{{Thing: Visit{ID: e.ID}.Ref()}} }
+
+func (e RemoveVisit) apply(d *draft, at *trail) ([]Edit, error) {
+	own(d, "visits", &d.Visits)
+	old, was, err := take(&d.Visits, at, "visit", e.ID, visitID)
+	return []Edit{PutVisit{old, &was}}, err
+}
+
+// SetMakers gives the whole list of the user's own makers.
+type SetMakers struct {
+	Makers []Maker `json:"makers"`
+}
+
+// Verb is "makers".
+func (SetMakers) Verb() Verb { return "makers" }
+
+// Touches the list of makers.
+func (SetMakers) Touches() []Touch { return []Touch{{"site", "makers"}} }
+
+func (e SetMakers) apply(d *draft, _ *trail) ([]Edit, error) {
+	back := SetMakers{d.Makers}
+	d.Makers = present(slices.Clone(e.Makers))
+	delete(d.copied, "makers")
+	return []Edit{back}, nil
+}
+
+func networkID(n Network) string { return n.ID }
+func routerID(r Router) string   { return r.ID }
+func deviceID(d Device) string   { return d.ID }
+func forwardID(f Forward) string { return f.ID }
+func visitID(v Visit) string     { return v.ID }
+func doneID(d Done) string       { return d.Step }

@@ -1,0 +1,28 @@
+package site
+
+import (
+	"fmt"
+	"net/netip"
+)
+
+// New is an empty site with one network and the router at its gateway.
+func New(name string, subnet netip.Prefix, gateway netip.Addr, ranges []Range) Site {
+	n := Network{ID: "main", Name: "Main", Subnet: subnet, Gateway: gateway, Ranges: ranges}
+	if gateway.IsValid() {
+		n.DNS = []netip.Addr{gateway}
+	}
+	r := Router{
+		ID: "edge", Name: "Router", Network: "main", UPnP: "unknown", WAN: WAN{Kind: "unknown"},
+		Form: Form{PortsPerLine: "range", Renumber: "range", Protocols: []Protocol{TCP, UDP, Both}, LimitsSender: "no", Reserves: "anywhere"},
+	}
+	return Site{Name: name, Networks: []Network{n}, Routers: []Router{r}}.Whole()
+}
+
+// FreeID is the first of stem, stem-2, stem-3 … that is not taken.
+func FreeID(stem string, taken func(string) bool) string {
+	id := stem
+	for n := 2; taken(id); n++ {
+		id = fmt.Sprintf("%s-%d", stem, n)
+	}
+	return id
+}

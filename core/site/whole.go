@@ -1,0 +1,95 @@
+package site
+
+// In a site that was read, made by New or came of edits, no list is nil, and no
+// word is empty that stands for another: an absent list is an empty one, in JSON
+// too. So two sites that say the same are equal, and whoever reads the JSON finds
+// every list.
+
+// present makes an absent list an empty one.
+func present[T any](list []T) []T {
+	if list == nil {
+		return []T{}
+	}
+	return list
+}
+
+// usual puts in the word that an absent one stands for.
+func usual(field *string, word string) {
+	if *field == "" {
+		*field = word
+	}
+}
+
+// eachWhole makes a copy of a list of which every item is whole.
+func eachWhole[T any](list []T, whole func(T) T) []T {
+	out := make([]T, len(list))
+	for i, v := range list {
+		out[i] = whole(v)
+	}
+	return out
+}
+
+// Whole gives the site with every list present.
+func (s Site) Whole() Site {
+	s.Networks = eachWhole(s.Networks, Network.whole)
+	s.Routers = eachWhole(s.Routers, Router.whole)
+	s.Devices = eachWhole(s.Devices, Device.whole)
+	s.Forwards = eachWhole(s.Forwards, Forward.whole)
+	s.Visits = eachWhole(s.Visits, Visit.whole)
+	s.Done, s.Makers = present(s.Done), present(s.Makers)
+	return s
+}
+
+func (n Network) whole() Network {
+	n.DNS, n.Ranges, n.KeepFree, n.Servers = present(n.DNS), present(n.Ranges), present(n.KeepFree), present(n.Servers)
+	n.Bands = eachWhole(n.Bands, func(b Band) Band { b.Kinds = present(b.Kinds); return b })
+	return n
+}
+
+func (r Router) whole() Router {
+	usual(&r.UPnP, "unknown")
+	usual(&r.WAN.Kind, "unknown")
+	usual(&r.Form.PortsPerLine, "range")
+	usual(&r.Form.Renumber, "range")
+	usual(&r.Form.LimitsSender, "no")
+	usual(&r.Form.Reserves, "anywhere")
+	r.OwnPorts, r.Form.Protocols = present(r.OwnPorts), present(r.Form.Protocols)
+	return r
+}
+
+func (d Device) whole() Device {
+	d.Interfaces = eachWhole(d.Interfaces, Interface.whole)
+	d.Services = eachWhole(d.Services, Service.whole)
+	return d
+}
+
+func (i Interface) whole() Interface {
+	usual(&i.Wants, "auto")
+	i.Evidence = eachWhole(i.Evidence, func(e Evidence) Evidence { e.Traits = present(e.Traits); return e })
+	return i
+}
+
+func (s Service) whole() Service {
+	s.CanSetTo, s.Open = present(s.CanSetTo), s.Open.whole()
+	return s
+}
+
+func (o *Open) whole() *Open {
+	if o == nil {
+		return nil
+	}
+	out := *o
+	usual(&out.Port, AnyPort)
+	out.From = present(out.From)
+	return &out
+}
+
+func (f Forward) whole() Forward {
+	f.From = present(f.From)
+	return f
+}
+
+func (v Visit) whole() Visit {
+	v.Seen = present(v.Seen)
+	return v
+}
