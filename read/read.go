@@ -48,7 +48,8 @@ type Unread struct {
 type Result struct {
 	Sightings []sighting.Sighting `json:"sightings"`
 	Facts     sighting.Facts      `json:"facts"`
-	Unread    []Unread            `json:"unread"`
+	Unread    []Unread            `json:"unread"` // at most MostUnread of them
+	Missed    int                 `json:"missed"` // how many lines were not understood
 }
 
 // Names are the readers that As accepts.
@@ -69,10 +70,11 @@ func File(source, as string, in io.Reader) (Result, error) {
 		return blank(), &span.Malformed{Found: as, Want: "one of " + strings.Join(Names, ", ")}
 	}
 	buffered := bufio.NewReaderSize(in, 1<<20)
-	head, err := buffered.Peek(4)
+	peeked, err := buffered.Peek(4)
 	if err != nil && err != io.EOF {
 		return blank(), err
 	}
+	head := bytes.Clone(peeked) // the buffer is filled anew below
 	switch {
 	case isCapture(head):
 		return readCapture(source, buffered), nil
@@ -143,6 +145,10 @@ type line struct {
 // longest is the length from which a line is noise.
 const longest = 4000
 
+// mostNamed is from how many addresses on a line is not understood: a row names a
+// few devices at most.
+const mostNamed = 64
+
 func between(c rune) bool {
 	return c <= ' ' || c == 0xa0 || strings.ContainsRune("()[]<>,;|\"'", c)
 }
@@ -154,6 +160,9 @@ func scan(number int, text string) line {
 	}
 	l.words = strings.FieldsFunc(text, between)
 	for _, w := range l.words {
+		if len(l.macs)+len(l.addrs) >= mostNamed {
+			return line{number: number, text: text}
+		}
 		if looksMAC(w) {
 			if m, err := site.ParseMAC(w); err == nil {
 				l.macs = append(l.macs, m)
@@ -271,7 +280,7 @@ func (r *reader) lines(text string) {
 	r.table()
 	r.settle()
 	for _, l := range r.loose {
-		r.out.Unread = append(r.out.Unread, Unread{r.source, r.lineOf(l.number), cut(l.text)})
+		r.unread(l)
 	}
 	if r.from != nil {
 		for i := range r.out.Sightings {
@@ -308,6 +317,26 @@ func (r *reader) line(kinds []kind, number int, raw string, blank bool) {
 		}
 	}
 	r.loose = append(r.loose, l)
+	if len(r.loose) > mostLoose { // of so many lines in a row that nothing is known of, no card comes
+		for _, old := range r.loose[:mostLoose/2] {
+			r.unread(old)
+		}
+		r.loose = append(r.loose[:0], r.loose[mostLoose/2:]...)
+	}
+}
+
+// mostLoose is how many lines are kept that no reader took, for the cards they may
+// be parts of: some thousand devices of a dozen lines.
+const mostLoose = 50_000
+
+// MostUnread is how many lines that were not understood are given; all are counted.
+const MostUnread = 200
+
+func (r *reader) unread(l line) {
+	r.out.Missed++
+	if len(r.out.Unread) < MostUnread {
+		r.out.Unread = append(r.out.Unread, Unread{r.source, r.lineOf(l.number), cut(l.text)})
+	}
 }
 
 // noise passes rules, remarks and lines without anything to read. A row whose
@@ -501,6 +530,8 @@ func addTo(list *[]netip.Addr, a netip.Addr) {
 func Join(a, b Result) Result {
 	a.Sightings = append(a.Sightings, b.Sightings...)
 	a.Unread = append(a.Unread, b.Unread...)
+	a.Unread = a.Unread[:min(len(a.Unread), MostUnread)]
+	a.Missed += b.Missed
 	f, g := &a.Facts, b.Facts
 	if !f.Subnet.IsValid() {
 		f.Subnet, f.Own = g.Subnet, g.Own

@@ -123,8 +123,8 @@ func answer(st store.Stored, makers *maker.Registry) Answer {
 	}
 	a.Done, a.AllSteps = sheet.Count(a.Sheet)
 	for _, r := range v.Routers {
-		lines, reservations, _ := forwarding.Lines(v, r)
-		a.Routers = append(a.Routers, RouterState{r.ID, len(lines), len(reservations)})
+		typed := forwarding.Lines(v, r)
+		a.Routers = append(a.Routers, RouterState{r.ID, typed.All(), len(typed.Reservations)})
 	}
 	for _, f := range v.Forwards {
 		address, placed := v.Target(f)

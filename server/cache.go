@@ -24,6 +24,7 @@ type answers struct {
 
 type versioned[T any] struct {
 	version int
+	created string
 	value   T
 }
 
@@ -52,10 +53,10 @@ func recall[T any](ctx context.Context, a *answers, in *map[string]versioned[T],
 	a.mu.Lock()
 	old, ok := (*in)[st.ID]
 	a.mu.Unlock()
-	if ok && old.version == st.Version {
+	if ok && old.version == st.Version && old.created == st.Created {
 		return old.value, nil
 	}
-	done := a.working.DoChan(fmt.Sprint(what, " ", st.Version, " ", st.ID), func() (v any, err error) {
+	done := a.working.DoChan(fmt.Sprint(what, " ", st.Version, " ", st.Created, " ", st.ID), func() (v any, err error) {
 		defer func() { // it runs on nobody's request, which would tell of it
 			if e := recover(); e != nil {
 				err = fmt.Errorf("the %s of site %s: %v", what, st.ID, e)
@@ -70,8 +71,8 @@ func recall[T any](ctx context.Context, a *answers, in *map[string]versioned[T],
 		if *in == nil {
 			*in = map[string]versioned[T]{}
 		}
-		if (*in)[st.ID].version < st.Version {
-			(*in)[st.ID] = versioned[T]{st.Version, v.(T)}
+		if kept := (*in)[st.ID]; kept.created != st.Created || kept.version < st.Version {
+			(*in)[st.ID] = versioned[T]{st.Version, st.Created, v.(T)}
 		}
 		return v, nil
 	})

@@ -55,11 +55,8 @@ type Preview struct {
 	Sources  []string           `json:"sources"`
 }
 
-// How many findings, and lines that were not understood, are sent.
-const (
-	mostFindings = 2000
-	mostUnread   = 200
-)
+// mostFindings is how many findings are sent; all are counted.
+const mostFindings = 2000
 
 func (s *server) readEvidence(ctx context.Context, in *struct {
 	SiteID
@@ -75,12 +72,11 @@ func (s *server) readEvidence(ctx context.Context, in *struct {
 		return nil, err
 	}
 	p := sighting.Merge(st.Site, result.Sightings, result.Facts, in.At)
-	out := Preview{Edits: p.Edits, Findings: p.Findings, Counts: map[string]int{}, Facts: result.Facts, Unread: result.Unread, Missed: len(result.Unread), Sources: sources}
+	out := Preview{Edits: p.Edits, Findings: p.Findings, Counts: map[string]int{}, Facts: result.Facts, Unread: result.Unread, Missed: result.Missed, Sources: sources}
 	for _, f := range p.Findings {
 		out.Counts[f.What]++
 	}
 	out.Findings = out.Findings[:min(len(out.Findings), mostFindings)]
-	out.Unread = out.Unread[:min(len(out.Unread), mostUnread)]
 	return &struct{ Body Preview }{out}, nil
 }
 
@@ -103,8 +99,9 @@ func readAll(parts *multipart.Reader) (all read.Result, sources []string, err er
 		}
 		one, err := read.File(source, "", part)
 		var long *read.TooLongError
+		var large *read.LargeWorkbookError
 		switch {
-		case errors.As(err, &long):
+		case errors.As(err, &long), errors.As(err, &large):
 			return all, nil, huma.Error413RequestEntityTooLarge(fmt.Sprintf("%s: %v.", source, err))
 		case errors.Is(err, io.ErrUnexpectedEOF):
 			return all, nil, broken(err)

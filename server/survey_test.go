@@ -51,7 +51,7 @@ func TestSeveralFilesAtOnce(t *testing.T) {
 		file{"page.html", "<html><body><table><tr><td>shed</td><td>00:00:5e:00:53:99</td><td>10.48.16.141</td></tr></table></body></html>"})
 	var p struct {
 		Preview
-		Edits []json.RawMessage
+		Edits []json.RawMessage `json:"edits"`
 	}
 	if err := json.Unmarshal([]byte(body), &p); err != nil || status != 200 {
 		t.Fatalf("%d %v %.300s", status, err, body)
@@ -89,7 +89,7 @@ func TestAMillionLeases(t *testing.T) {
 	status, body := evidence(t, u, "pottery", file{"leases", b.String()})
 	var p struct {
 		Preview
-		Edits []json.RawMessage
+		Edits []json.RawMessage `json:"edits"`
 	}
 	if err := json.Unmarshal([]byte(body), &p); err != nil || status != 200 || len(p.Findings) != mostFindings || p.Counts["new"] == 0 || len(body) > 2<<20 {
 		t.Fatalf("%d %v: %d findings, %d bytes", status, err, len(p.Findings), len(body))

@@ -135,7 +135,7 @@ func (s *Store) entry(now Stored, next site.Site, c Change, undo []site.Edit, to
 	if err := errors.Join(err1, err2, err3); err != nil {
 		return pending{}, err
 	}
-	p := pending{Stored: Stored{ID: now.ID, Version: now.Version + 1, Changed: s.clock().UTC(), Site: next, Undo: c.Title, UndoSeq: now.last + 1, last: now.last + 1, Notice: now.Notice}}
+	p := pending{Stored: Stored{ID: now.ID, Version: now.Version + 1, Created: now.Created, Changed: s.clock().UTC(), Site: next, Undo: c.Title, UndoSeq: now.last + 1, last: now.last + 1, Notice: now.Notice}}
 	p.journal = []statement{
 		{`UPDATE journal SET state = 'left' WHERE site = ? AND state = 'undone'`, []any{now.ID}},
 		{`INSERT INTO journal (site, seq, version, at, who, "window", title, format, edits, undo, touches, state) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, 'done')`,
@@ -191,8 +191,8 @@ func (s *Store) save(ctx context.Context, before Stored, after pending) (pending
 	if err != nil {
 		return after, err
 	}
-	guard := statement{`UPDATE sites SET version = version + 1, name = ?, changed = ?, head = ? WHERE id = ? AND version = ?`,
-		[]any{after.Site.Name, after.Changed.Format(time.RFC3339Nano), head, before.ID, before.Version}}
+	guard := statement{`UPDATE sites SET version = version + 1, name = ?, changed = ?, head = ? WHERE id = ? AND version = ? AND created = ?`,
+		[]any{after.Site.Name, after.Changed.Format(time.RFC3339Nano), head, before.ID, before.Version, before.Created}}
 	batch := append([]statement{guard}, after.journal...)
 	if err := s.run(ctx, append(batch, parts...)); err != nil {
 		return pending{}, err
@@ -305,7 +305,7 @@ func (s *Store) redoing(ctx context.Context, now Stored, t Turn) (pending, error
 
 // turned is an entry that changes its state.
 func (s *Store) turned(now Stored, next site.Site, e Entry, t Turn, state string) pending {
-	p := pending{Stored: Stored{ID: now.ID, Version: now.Version + 1, Changed: s.clock().UTC(), Site: next, Notice: now.Notice}}
+	p := pending{Stored: Stored{ID: now.ID, Version: now.Version + 1, Created: now.Created, Changed: s.clock().UTC(), Site: next, Notice: now.Notice}}
 	p.journal = []statement{{`UPDATE journal SET state = ?, version = ?, who = ?, "window" = ? WHERE site = ? AND seq = ?`, []any{state, p.Version, t.Who, t.Window, now.ID, e.Seq}}}
 	return p
 }

@@ -66,6 +66,7 @@ func (e *DamagedError) Unwrap() error { return e.Why }
 type Stored struct {
 	ID      string
 	Version int
+	Created string // tells a site from another that had the same id before it
 	Changed time.Time
 	Site    site.Site
 	Undo    string // the title of what undo would take back, or ""
@@ -306,7 +307,8 @@ func (s *Store) Get(ctx context.Context, id string) (Stored, error) {
 	}
 	read, _ := s.dbs()
 	var version int
-	err := read.QueryRowContext(ctx, `SELECT version FROM sites WHERE id = ?`, id).Scan(&version)
+	var created string
+	err := read.QueryRowContext(ctx, `SELECT version, created FROM sites WHERE id = ?`, id).Scan(&version, &created)
 	if errors.Is(err, sql.ErrNoRows) {
 		return Stored{}, ErrNoSite
 	}
@@ -314,7 +316,7 @@ func (s *Store) Get(ctx context.Context, id string) (Stored, error) {
 		return Stored{}, explain(err)
 	}
 	sl := s.slot(id)
-	if kept := sl.kept.Load(); kept != nil && kept.Version == version {
+	if kept := sl.kept.Load(); kept != nil && kept.Version == version && kept.Created == created {
 		return *kept, nil
 	}
 	st, err := load(ctx, read, id)
@@ -329,7 +331,7 @@ func (s *Store) Get(ctx context.Context, id string) (Stored, error) {
 func rowsOf(ctx context.Context, tx *sql.Tx, id string) (st Stored, head string, parts []part, err error) {
 	st.ID = id
 	var changed string
-	err = tx.QueryRowContext(ctx, `SELECT version, changed, head, notice FROM sites WHERE id = ?`, id).Scan(&st.Version, &changed, &head, &st.Notice)
+	err = tx.QueryRowContext(ctx, `SELECT version, created, changed, head, notice FROM sites WHERE id = ?`, id).Scan(&st.Version, &st.Created, &changed, &head, &st.Notice)
 	if errors.Is(err, sql.ErrNoRows) {
 		return st, head, nil, ErrNoSite
 	}
@@ -469,6 +471,9 @@ func (s *Store) Remove(ctx context.Context, id string) error {
 	})
 	if errors.Is(err, errOvertaken) {
 		return ErrNoSite
+	}
+	if err == nil {
+		s.slot(id).kept.Store(nil)
 	}
 	return err
 }

@@ -426,6 +426,14 @@ func TestDamagedSite(t *testing.T) {
 	if err := s.Remove(bg, "p"); !errors.Is(err, ErrNoSite) {
 		t.Errorf("removed twice: %v", err)
 	}
+	other := full()
+	other.Name = "another of the same id"
+	if st, err := s.Create(bg, "p", other); err != nil || st.ID != "p" || st.Site.Name != other.Name {
+		t.Errorf("a new site in its place: %v, %q", err, st.Site.Name)
+	}
+	if err := s.Remove(bg, "p"); err != nil {
+		t.Fatal(err)
+	}
 	if left, err := open(t, path).List(bg); err != nil || len(left) != 1 || !reflect.DeepEqual(left[0].Site, full()) {
 		t.Errorf("%v %+v", err, left)
 	}

@@ -169,8 +169,7 @@ func inventoryCSV(w io.Writer, v site.View) error {
 func reservationsCSV(w io.Writer, v site.View) error {
 	var rows [][]string
 	for _, r := range v.Routers {
-		_, reserved, _ := forwarding.Lines(v, r)
-		for _, res := range reserved {
+		for _, res := range forwarding.Lines(v, r).Reservations {
 			p, _ := v.Interface(res.Interface)
 			rows = append(rows, []string{r.Name, res.Name, p.Device.Kind, p.Device.Place, string(res.MAC), res.Address.String()})
 		}
@@ -180,15 +179,17 @@ func reservationsCSV(w io.Writer, v site.View) error {
 
 func forwardsCSV(w io.Writer, v site.View) error {
 	var rows [][]string
+	names := map[string]string{}
+	for _, f := range v.Forwards {
+		names[f.ID] = f.Name
+	}
 	for _, r := range v.Routers {
-		lines, _, _ := forwarding.Lines(v, r)
-		for _, l := range lines {
-			name, address := "", ""
-			for _, f := range v.Forwards {
-				if f.ID == l.Forward {
-					name = f.Name
-				}
-			}
+		typed := forwarding.Lines(v, r)
+		if typed.More > 0 {
+			return &site.Refusal{Path: "router " + r.ID, Found: fmt.Sprintf("%d lines", typed.All()), Want: fmt.Sprintf("at most %d in a file", forwarding.MostLines)}
+		}
+		for _, l := range typed.Lines {
+			name, address := names[l.Forward], ""
 			if l.Address.IsValid() {
 				address = l.Address.String()
 			}

@@ -192,14 +192,19 @@ func linesCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			lines, reservations, faults := forwarding.Lines(v, r)
-			if err := output(map[string]any{"router": r.ID, "lines": lines, "reservations": reservations}); err != nil {
+			typed := forwarding.Lines(v, r)
+			answer := map[string]any{"router": r.ID, "lines": typed.Lines, "reservations": typed.Reservations}
+			if typed.More > 0 {
+				answer["more"] = typed.More
+				fmt.Fprintf(os.Stderr, "vestpin: %d lines are printed, and %d more are not\n", len(typed.Lines), typed.More)
+			}
+			if err := output(answer); err != nil {
 				return err
 			}
-			for _, f := range faults {
+			for _, f := range typed.Faults {
 				fmt.Fprintf(os.Stderr, "vestpin: forward %s cannot be entered at router %s: %s\n", f.Forward.ID, r.ID, f.Why)
 			}
-			if len(faults) > 0 {
+			if len(typed.Faults) > 0 {
 				return errAnswerNo
 			}
 			return nil

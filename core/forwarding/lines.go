@@ -4,6 +4,7 @@ package forwarding
 
 import (
 	"fmt"
+	"math"
 	"net/netip"
 	"slices"
 
@@ -44,27 +45,41 @@ func cannot(format string, args ...any) error { return &CannotError{fmt.Sprintf(
 // single ports only, and one range to a line where it moves a range by one
 // offset. A line takes at most one sender.
 func Split(form site.Form, f site.Forward) ([]Line, error) {
+	lines, _, err := split(form, f, math.MaxInt)
+	return lines, err
+}
+
+// Count tells how many lines Split would give, without making them.
+func Count(form site.Form, f site.Forward) (int, error) {
+	_, n, err := split(form, f, 0)
+	return n, err
+}
+
+// split makes at most so many lines, and counts them all.
+func split(form site.Form, f site.Forward, most int) ([]Line, int, error) {
 	senders, err := splitSenders(form, f.From)
 	if err != nil {
-		return nil, err
+		return nil, 0, err
 	}
 	protocols, err := splitProtocols(form, f.Protocol)
 	if err != nil {
-		return nil, err
+		return nil, 0, err
 	}
-	pairs, err := splitPorts(form, f.Outside, f.InsidePorts())
+	pairs, count, err := splitPorts(form, f.Outside, f.InsidePorts(), most)
 	if err != nil {
-		return nil, err
+		return nil, 0, err
 	}
 	var out []Line
 	for _, pair := range pairs {
 		for _, p := range protocols {
 			for _, from := range senders {
-				out = append(out, Line{Protocol: p, Outside: pair[0], Inside: pair[1], From: from, Forward: f.ID})
+				if len(out) < most {
+					out = append(out, Line{Protocol: p, Outside: pair[0], Inside: pair[1], From: from, Forward: f.ID})
+				}
 			}
 		}
 	}
-	return out, nil
+	return out, count * len(protocols) * len(senders), nil
 }
 
 func splitSenders(form site.Form, from []site.Sender) ([][]site.Sender, error) {
@@ -99,30 +114,39 @@ func splitProtocols(form site.Form, p site.Protocol) ([]site.Protocol, error) {
 // pair is outside ports and the inside ports they lead to.
 type pair [2]span.Ports
 
-func splitPorts(form site.Form, outside, inside span.Ports) ([]pair, error) {
-	var out []pair
+// splitPorts makes at most so many pairs, and counts them all.
+func splitPorts(form site.Form, outside, inside span.Ports, most int) (out []pair, count int, err error) {
+	add := func(o, i span.Run) {
+		if count++; count <= most {
+			out = append(out, pair{span.PortList(o), span.PortList(i)})
+		}
+	}
 	var list []span.Run
 	for _, s := range stretches(outside, inside) {
 		o, i := s[0], s[1]
 		moved := o.Lo != i.Lo
 		switch {
 		case moved && form.Renumber == "none":
-			return nil, cannot("its form cannot renumber ports (%s outside to %s inside)", span.PortList(o), span.PortList(i))
+			return nil, 0, cannot("its form cannot renumber ports (%s outside to %s inside)", span.PortList(o), span.PortList(i))
 		case form.PortsPerLine == "one", moved && form.Renumber == "one":
-			for k := range uint32(o.Len()) {
-				out = append(out, pair{span.Port(int(o.Lo + k)), span.Port(int(i.Lo + k))})
+			n := uint32(o.Len())
+			made := min(n, uint32(min(max(0, most-count), 1<<16)))
+			for k := range made {
+				add(span.Run{Lo: o.Lo + k, Hi: o.Lo + k}, span.Run{Lo: i.Lo + k, Hi: i.Lo + k})
 			}
+			count += int(n - made)
 		case form.PortsPerLine == "list" && !moved:
 			list = append(list, o)
 		default:
-			out = append(out, pair{span.PortList(o), span.PortList(i)})
+			add(o, i)
 		}
 	}
 	if len(list) > 0 {
 		p := span.PortList(list...)
+		count++
 		out = append([]pair{{p, p}}, out...)
 	}
-	return out, nil
+	return out, count, nil
 }
 
 // stretches cuts the two lists into runs that rise together.
@@ -150,26 +174,43 @@ type Fault struct {
 	Why     string
 }
 
-// Lines gives what is typed into a router: the lines of its enabled forwards in
-// order, its reservations, and the forwards that its form cannot express.
-func Lines(v site.View, r site.Router) ([]Line, []Reservation, []Fault) {
-	lines, faults := []Line{}, []Fault(nil)
+// MostLines is how many lines of a router are made: more than any page takes.
+// Beyond that they are counted.
+const MostLines = 10000
+
+// Typed is what is typed into a router: the lines of its enabled forwards in order,
+// at most MostLines of them and how many More there are, its reservations, and the
+// forwards that its form cannot express.
+type Typed struct {
+	Lines        []Line
+	More         int
+	Reservations []Reservation
+	Faults       []Fault
+}
+
+// All is how many lines there are.
+func (t Typed) All() int { return len(t.Lines) + t.More }
+
+// Lines gives what is typed into a router.
+func Lines(v site.View, r site.Router) Typed {
+	t := Typed{Lines: []Line{}, Reservations: reservations(v, r)}
 	for _, f := range v.Forwards {
 		if f.Router != r.ID || !f.Enabled {
 			continue
 		}
-		split, err := Split(r.Form, f)
+		made, count, err := split(r.Form, f, MostLines-len(t.Lines))
 		if err != nil {
-			faults = append(faults, Fault{f, err.Error()})
+			t.Faults = append(t.Faults, Fault{f, err.Error()})
 			continue
 		}
 		address, _ := v.Target(f)
-		for _, l := range split {
+		for _, l := range made {
 			l.Address = address
-			lines = append(lines, l)
+			t.Lines = append(t.Lines, l)
 		}
+		t.More += count - len(made)
 	}
-	return lines, reservations(v, r), faults
+	return t
 }
 
 func reservations(v site.View, r site.Router) []Reservation {

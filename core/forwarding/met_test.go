@@ -71,7 +71,8 @@ func TestMet(t *testing.T) {
 func TestLines(t *testing.T) {
 	v, _ := houseWith(t, `{}`, `{"id":"a","name":"Calls","router":"edge","protocol":"both","outside":"5060,5070-5071,8021","inside":"5060,5070-5071,80","to":"p.0","from":["198.51.100.0/24","203.0.113.9"]},
 	 {"id":"off","router":"edge","enabled":false,"protocol":"tcp","outside":"1","to":"p.0"},{"id":"n","router":"edge","protocol":"tcp","outside":"2","to":"192.0.2.1"}`)
-	lines, reservations, faults := Lines(v, v.Routers[0])
+	typed := Lines(v, v.Routers[0])
+	lines, reservations, faults := typed.Lines, typed.Reservations, typed.Faults
 	var got []string
 	for _, l := range lines {
 		got = append(got, fmt.Sprint(l.Forward, " ", l.Protocol, " ", l.Outside, ">", l.Address, ":", l.Inside, " ", l.From))

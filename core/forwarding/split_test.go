@@ -127,7 +127,7 @@ func TestWalkAgainstLines(t *testing.T) {
 			s.Forwards = append(s.Forwards, f)
 		}
 		v := site.NewView(s)
-		lines, _, _ := Lines(v, s.Routers[0])
+		lines := Lines(v, s.Routers[0]).Lines
 		for _, sender := range []string{"198.51.100.1", "203.0.113.1"} {
 			for port := 79; port <= 84; port++ {
 				who := mustPrefix(sender + "/32").Addr()

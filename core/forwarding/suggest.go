@@ -116,8 +116,8 @@ func (p *planner) linesOf(r site.Router) int {
 	n := 0
 	for _, f := range p.fixed {
 		if f.Router == r.ID {
-			lines, _ := Split(r.Form, f)
-			n += len(lines)
+			lines, _ := Count(r.Form, f)
+			n += lines
 		}
 	}
 	return n
@@ -279,14 +279,14 @@ func (p *planner) legs(w *wish, routers []*site.Router, setting span.Ports, plan
 		if l.inside > 0 && l.inside == l.outside {
 			f.Inside = f.Outside
 		}
-		lines, err := Split(r.Form, f)
+		lines, err := Count(r.Form, f)
 		if err != nil {
 			return nil, fmt.Sprintf("%s cannot take it: %s", routerLabel(*r), err)
 		}
 		if own, taken := OwnPort(*r, f); taken && l.outside == 0 {
 			return nil, fmt.Sprintf("%s answers on %s itself", routerLabel(*r), own.Ports)
 		}
-		l.forward, l.lines = f, len(lines)
+		l.forward, l.lines = f, lines
 		out = append(out, l)
 		before, beforeLoose = f.Outside, l.outside
 		to = r.WAN.Address.String()
@@ -317,11 +317,11 @@ func (p *planner) kept(w *wish, routers []*site.Router) (way, bool) {
 			return way{}, false
 		}
 		if !f.Locked && f.Service != "" {
-			lines, err := Split(r.Form, f)
+			lines, err := Count(r.Form, f)
 			if err != nil {
 				return way{}, false
 			}
-			out.legs = append(out.legs, leg{router: r, forward: f, lines: len(lines)})
+			out.legs = append(out.legs, leg{router: r, forward: f, lines: lines})
 		}
 		inside = f.Outside
 		to = r.WAN.Address.String()

@@ -192,8 +192,8 @@ func worthOf(t testing.TB, s site.Site, plan Plan) []int {
 			}
 		}
 	}
-	if lines, _, faults := Lines(v, r); len(touched) > 0 && r.Form.Lines > 0 && len(lines) > r.Form.Lines {
-		t.Errorf("%d lines on a form of %d, %v", len(lines), r.Form.Lines, faults)
+	if typed := Lines(v, r); len(touched) > 0 && r.Form.Lines > 0 && typed.All() > r.Form.Lines {
+		t.Errorf("%d lines on a form of %d, %v", typed.All(), r.Form.Lines, typed.Faults)
 	}
 	worth := make([]int, 8)
 	for _, w := range v.Wishes() {

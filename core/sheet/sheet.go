@@ -50,7 +50,13 @@ type Group struct {
 // Steps gives the sheet of a site: what is in the way, reservations, settings on
 // devices by place, forwards, then the restart in the right order.
 func Steps(v site.View) []Group {
-	p := page{v: v, used: map[string]bool{}}
+	p := page{v: v, used: map[string]bool{}, forwards: map[string]site.Forward{}, done: map[string]site.Done{}, typed: map[string]forwarding.Typed{}}
+	for _, f := range v.Forwards {
+		p.forwards[f.ID] = f
+	}
+	for _, d := range v.Done {
+		p.done[d.Step] = d
+	}
 	for _, r := range v.Routers {
 		p.add(p.before(r))
 	}
@@ -87,6 +93,23 @@ type page struct {
 	v      site.View
 	groups []Group
 	used   map[string]bool // steps that are on the page
+
+	forwards map[string]site.Forward
+	done     map[string]site.Done
+	typed    map[string]forwarding.Typed
+}
+
+// MostSteps is how many lines of a router the sheet lists: a person types a few
+// dozen. The rest is counted.
+const MostSteps = 1000
+
+func (p *page) lines(r site.Router) forwarding.Typed {
+	t, ok := p.typed[r.ID]
+	if !ok {
+		t = forwarding.Lines(p.v, r)
+		p.typed[r.ID] = t
+	}
+	return t
 }
 
 func (p *page) add(g Group) {
@@ -106,10 +129,7 @@ func (p *page) step(s Step) Step {
 		s.About = []site.Ref{}
 	}
 	s.Values = values(s)
-	for _, d := range p.v.Done {
-		if d.Step != s.ID {
-			continue
-		}
+	if d, ok := p.done[s.ID]; ok {
 		s.State, s.At = Ready, d.At
 		if d.Values != s.Values {
 			s.State, s.Was = Again, d.Values
@@ -153,14 +173,14 @@ func (p *page) before(r site.Router) Group {
 		title = "See that UPnP is off"
 	}
 	g := Group{ID: "before:" + r.ID, Title: "At the router: clear the way", Where: p.at(r)}
-	if lines, _, _ := forwarding.Lines(p.v, r); len(lines) > 0 {
+	if p.lines(r).All() > 0 {
 		g.Steps = []Step{p.step(Step{ID: "upnp:" + r.ID, Title: title, About: []site.Ref{r.Ref()}})}
 	}
 	return g
 }
 
 func (p *page) reserve(r site.Router) Group {
-	_, reserved, _ := forwarding.Lines(p.v, r)
+	reserved := p.lines(r).Reservations
 	g := Group{
 		ID: "reserve:" + r.ID, Title: "At the router: reserve addresses", Where: p.at(r),
 		Note: fmt.Sprintf("%d to enter", len(reserved)),
@@ -224,14 +244,18 @@ func (p *page) onDevices() []Group {
 }
 
 func (p *page) forward(r site.Router) Group {
-	lines, _, faults := forwarding.Lines(p.v, r)
-	g := Group{ID: "forward:" + r.ID, Title: "At the router: forward ports", Where: p.at(r), Note: p.lineNote(r, len(lines))}
-	if len(faults) > 0 {
-		g.Note += fmt.Sprintf("; %d cannot be entered here, see the snags", len(faults))
+	typed := p.lines(r)
+	lines := typed.Lines[:min(len(typed.Lines), MostSteps)]
+	g := Group{ID: "forward:" + r.ID, Title: "At the router: forward ports", Where: p.at(r), Note: p.lineNote(r, typed.All())}
+	if len(typed.Faults) > 0 {
+		g.Note += fmt.Sprintf("; %d cannot be entered here, see the snags", len(typed.Faults))
+	}
+	if more := typed.All() - len(lines); more > 0 {
+		g.Note += fmt.Sprintf("; the first %d are listed, and %d more are not", len(lines), more)
 	}
 	nth := map[string]int{}
 	for i, l := range lines {
-		f := p.forwardOf(l.Forward)
+		f := p.forwards[l.Forward]
 		nth[f.ID]++
 		about := []site.Ref{f.Ref()}
 		if _, placed := p.v.Target(f); placed != nil {
@@ -243,7 +267,7 @@ func (p *page) forward(r site.Router) Group {
 		}
 		g.Steps = append(g.Steps, p.step(Step{
 			ID: fmt.Sprintf("line:%s:%d", f.ID, nth[f.ID]), Title: name,
-			Detail: fmt.Sprintf("line %d of %d", i+1, len(lines)), About: about, Fields: lineFields(r.Form, name, l),
+			Detail: fmt.Sprintf("line %d of %d", i+1, typed.All()), About: about, Fields: lineFields(r.Form, name, l),
 		}))
 	}
 	return g
@@ -264,11 +288,6 @@ func (p *page) lineNote(r site.Router, lines int) string {
 		note += fmt.Sprintf(", %d lines as this router's form takes them", lines)
 	}
 	return note
-}
-
-func (p *page) forwardOf(id string) site.Forward {
-	i := slices.IndexFunc(p.v.Forwards, func(f site.Forward) bool { return f.ID == id })
-	return p.v.Forwards[i]
 }
 
 func lineFields(form site.Form, name string, l forwarding.Line) []Field {

@@ -16,7 +16,7 @@ func addressFaults(v View) []Snag {
 	var found []Snag
 	paired := map[[2]string]bool{}
 	for _, p := range v.Interfaces() {
-		for _, f := range addressing.Faults(v, p) {
+		for _, f := range addressing.Faults(v.View, p) {
 			about := []site.Ref{p.Device.Ref(), p.Interface.Ref()}
 			var mends []Mend
 			if f.Other != nil {

@@ -43,6 +43,7 @@ func pairs(v View, r site.Router) [][2]site.Forward {
 	met := map[[2]int]bool{}
 	var out [][2]site.Forward
 	var open []edge
+sweep:
 	for _, e := range edges {
 		open = slices.DeleteFunc(open, func(o edge) bool { return o.run.Hi < e.run.Lo })
 		for _, o := range open {
@@ -50,12 +51,19 @@ func pairs(v View, r site.Router) [][2]site.Forward {
 			if !met[key] {
 				met[key] = true
 				out = append(out, [2]site.Forward{forwards[key[0]], forwards[key[1]]})
+				if len(out) > mostPairs {
+					break sweep
+				}
 			}
 		}
 		open = append(open, e)
 	}
 	return out
 }
+
+// mostPairs is how many pairs of forwards are looked at: n that all want one port
+// are n × n / 2.
+const mostPairs = 4 * mostAlike
 
 func same(a, b site.Forward) bool {
 	return a.Protocol == b.Protocol && a.Outside.Equal(b.Outside) && a.To == b.To &&
@@ -110,7 +118,7 @@ func moveAway(v View, f site.Forward) []Mend {
 		return []Mend{{"Remove " + forwardName(f), []site.Edit{site.RemoveForward{ID: f.ID}}}}
 	}
 	var mends []Mend
-	if plan := forwarding.SuggestOne(v, w); len(plan.Changes) > 0 {
+	if plan := v.suggestOne(w); len(plan.Changes) > 0 {
 		mends = append(mends, Mend{doesOf(w, plan), plan.Edits()})
 	}
 	return append(mends, keepIn(v, w))

@@ -19,8 +19,7 @@ func routerName(r site.Router) string {
 func formCannot(v View) []Snag {
 	var found []Snag
 	for _, r := range v.Routers {
-		_, _, faults := forwarding.Lines(v, r)
-		for _, f := range faults {
+		for _, f := range forwarding.Lines(v.View, r).Faults {
 			found = append(found, Snag{
 				Code: "form-cannot", About: append(about(v, f.Forward), r.Ref()), Mends: moveAway(v, f.Forward),
 				Says: fmt.Sprintf("%s cannot be entered at %s: %s.", forwardName(f.Forward), routerName(r), f.Why),
@@ -33,14 +32,14 @@ func formCannot(v View) []Snag {
 // linesRunOut finds routers that need more lines than their form has.
 func linesRunOut(v View) []Snag {
 	has := func(f site.Form) int { return f.Lines }
-	needs := func(r site.Router) int { lines, _, _ := forwarding.Lines(v, r); return len(lines) }
+	needs := func(r site.Router) int { return forwarding.Lines(v.View, r).All() }
 	return runOut(v, "lines-run-out", has, needs, "The forwards need %d lines, but %s has %d.")
 }
 
 // reservationsRunOut finds routers with fewer reservations than are planned.
 func reservationsRunOut(v View) []Snag {
 	has := func(f site.Form) int { return f.ReservationLines }
-	needs := func(r site.Router) int { _, reserved, _ := forwarding.Lines(v, r); return len(reserved) }
+	needs := func(r site.Router) int { return len(forwarding.Lines(v.View, r).Reservations) }
 	return runOut(v, "reservations-run-out", has, needs, "%d reservations are planned, but %s takes %d. Set some addresses on the devices instead.")
 }
 
@@ -64,7 +63,7 @@ func runOut(v View, code string, has func(site.Form) int, needs func(site.Router
 func wishUnmet(v View) []Snag {
 	var found []Snag
 	for _, w := range v.Wishes() {
-		if forwarding.Met(v, w) {
+		if forwarding.Met(v.View, w) {
 			continue
 		}
 		s := Snag{
@@ -72,7 +71,7 @@ func wishUnmet(v View) []Snag {
 			Says: fmt.Sprintf("%s is to be opened, but no forward leads there yet.", w.Label()),
 		}
 		if w.Interface.Pin != nil {
-			if plan := forwarding.SuggestOne(v, w); len(plan.Changes) > 0 {
+			if plan := v.suggestOne(w); len(plan.Changes) > 0 {
 				s.Mends = append(s.Mends, Mend{doesOf(w, plan), plan.Edits()})
 			} else if len(plan.Unmet) > 0 {
 				s.Says = plan.Unmet[0].Says

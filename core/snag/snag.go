@@ -4,10 +4,12 @@ package snag
 
 import (
 	"cmp"
+	"encoding/json"
 	"fmt"
 	"slices"
 
 	"vestpin/core/addressing"
+	"vestpin/core/forwarding"
 	"vestpin/core/site"
 )
 
@@ -33,8 +35,37 @@ type Mend struct {
 	Edits []site.Edit `json:"edits"`
 }
 
-// View is what the rules look at.
-type View = site.View
+// View is what the rules look at, and how much they may still work out.
+type View struct {
+	site.View
+	left *budget
+}
+
+// budget bounds what mends cost: each is a plan of its own. Snags beyond it come
+// without; once the first are mended, the next have theirs.
+type budget struct{ addresses, ports int }
+
+// How many mends are worked out at once, and how many snags of one kind are told:
+// a person mends some and looks again.
+const (
+	mostAddressMends = 1000
+	mostPortMends    = 100
+	mostAlike        = 1000
+)
+
+func (v View) nearest(p site.Placed, by string) (addr, bool) {
+	if v.left.addresses--; v.left.addresses < 0 {
+		return addr{}, false
+	}
+	return addressing.Nearest(v.View, p, by)
+}
+
+func (v View) suggestOne(w site.Wish) forwarding.Plan {
+	if v.left.ports--; v.left.ports < 0 {
+		return forwarding.Plan{}
+	}
+	return forwarding.SuggestOne(v.View, w)
+}
 
 var weights = map[string]string{
 	"address-twice": Stops, "address-off-network": Stops, "address-unusable": Stops,
@@ -56,11 +87,13 @@ var rules = []func(View) []Snag{
 	twoServers, strangers, swapped,
 }
 
-// Check gives the snags of a site, the weightiest first.
-func Check(v View) []Snag {
+// Check gives the snags of a site, the weightiest first. Of one kind at most
+// mostAlike are told, and then how many more there are.
+func Check(s site.View) []Snag {
+	v := View{s, &budget{mostAddressMends, mostPortMends}}
 	out := []Snag{}
 	for _, rule := range rules {
-		out = append(out, rule(v)...)
+		out = append(out, atMostAlike(rule(v))...)
 	}
 	preferHandOver(v, out)
 	for i := range out {
@@ -74,16 +107,58 @@ func Check(v View) []Snag {
 	}
 	order := map[string]int{Stops: 0, Bites: 1, Note: 2}
 	slices.SortStableFunc(out, func(a, b Snag) int { return cmp.Compare(order[a.Weight], order[b.Weight]) })
+	lighten(out)
 	return out
+}
+
+// mostMendBytes is how much the mends of all snags may be in JSON: some hold a whole
+// network or device.
+const mostMendBytes = 1 << 20
+
+// lighten takes the mends from what comes after that.
+func lighten(list []Snag) {
+	left := mostMendBytes
+	for i, s := range list {
+		for _, m := range s.Mends {
+			for _, e := range m.Edits {
+				data, err := json.Marshal(e)
+				if err != nil {
+					continue
+				}
+				left -= len(data)
+			}
+		}
+		if left < 0 {
+			list[i].Mends = []Mend{}
+		}
+	}
+}
+
+func atMostAlike(found []Snag) []Snag {
+	count := map[string]int{}
+	kept := found[:0]
+	var codes []string
+	for _, s := range found {
+		if count[s.Code]++; count[s.Code] == mostAlike+1 {
+			codes = append(codes, s.Code)
+		}
+		if count[s.Code] <= mostAlike {
+			kept = append(kept, s)
+		}
+	}
+	for _, code := range codes {
+		kept = append(kept, Snag{Code: code, About: []site.Ref{}, Says: fmt.Sprintf("And at least %d more like the %d above.", count[code]-mostAlike, mostAlike)})
+	}
+	return kept
 }
 
 // repin offers the nearest address that is free, for a pin that cannot stay.
 func repin(v View, p site.Placed) []Mend {
-	by := addressing.Way(v, *p.Interface)
+	by := addressing.Way(v.View, *p.Interface)
 	if p.Interface.Pin != nil && by == site.ByReservation {
 		by = p.Interface.Pin.By // the way that was chosen, since it can be gone
 	}
-	a, ok := addressing.Nearest(v, p, by)
+	a, ok := v.nearest(p, by)
 	if !ok {
 		return nil
 	}

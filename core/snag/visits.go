@@ -36,7 +36,7 @@ func strangers(v View) []Snag {
 		return nil
 	}
 	offered := map[string]bool{}
-	for _, o := range sighting.Offers(v) {
+	for _, o := range sighting.Offers(v.View) {
 		offered[o.New] = true
 	}
 	var found []Snag
@@ -68,7 +68,7 @@ func allAfter(d *site.Device, at string) bool {
 // reservation is still for the old MAC address.
 func swapped(v View) []Snag {
 	var found []Snag
-	for _, o := range sighting.Offers(v) {
+	for _, o := range sighting.Offers(v.View) {
 		if o.Kind == sighting.Swapped {
 			found = append(found, Snag{
 				Code: "swapped?", About: []site.Ref{site.Ref("device:" + o.Old), site.Ref("device:" + o.New)},
@@ -84,7 +84,7 @@ func swapped(v View) []Snag {
 // answers already, where the one that answers seems to be what came in the old
 // one's place.
 func preferHandOver(v View, list []Snag) {
-	for _, o := range sighting.Offers(v) {
+	for _, o := range sighting.Offers(v.View) {
 		if o.Kind != sighting.Swapped {
 			continue
 		}
