@@ -80,7 +80,9 @@ func TestSmallInputCostsLittle(t *testing.T) {
 		}), ""), ""},
 		{"1,500 devices that came in the place of others", strings.Replace(hostileSite(``, many(1500, func(i int) string {
 			return fmt.Sprintf(`{"id":"d%d","interfaces":[{"id":"i%d","network":"n","mac":"00:00:5e:00:%02x:%02x","seen":"10.0.1.1","first":"2026-11-2%dT09:00:00Z","wants":"pin","evidence":[{"source":"s","host":"same-name","at":"2026-11-25T09:00:00Z","address":"10.0.1.1"}]}]}`, i, i, i/256, i%256, 3+i%3)
-		}), ""), `"devices"`, `"visits":[{"id":"v","from":"2026-11-23T09:00:00Z","until":"2026-11-23T12:00:00Z","seen":[`+many(1500, func(i int) string { return fmt.Sprintf(`{"interface":"i%d","address":"10.0.1.1","host":"same-name"}`, i) })+`]},{"id":"w","from":"2026-11-25T09:00:00Z"}],"devices"`, 1), ""},
+		}), ""), `"devices"`, `"visits":[{"id":"v","from":"2026-11-23T09:00:00Z","until":"2026-11-23T12:00:00Z","seen":[`+many(1500, func(i int) string {
+			return fmt.Sprintf(`{"interface":"i%d","address":"10.0.1.1","host":"same-name"}`, i)
+		})+`]},{"id":"w","from":"2026-11-25T09:00:00Z"}],"devices"`, 1), ""},
 		{"8,000 devices", hostileSite(``, many(8000, one), ""), ""},
 		{"3,900 devices", hostileSite(``, many(3900, one), ""), "suggest"},
 		{"1,900 devices with one MAC address", hostileSite(``, many(1900, func(i int) string {

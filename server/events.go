@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"net/http"
 	"sync"
 	"time"
 
@@ -32,19 +33,26 @@ type listener struct {
 	ready   chan struct{}
 }
 
-func (h *hub) listen() (*listener, func()) {
-	l := &listener{pending: map[string]news{}, ready: make(chan struct{}, 1)}
+// mostListeners is how many windows are told of news: each holds a connection, and
+// there must be some left for work.
+const mostListeners = 200
+
+func (h *hub) listen() (l *listener, stop func(), ok bool) {
+	l = &listener{pending: map[string]news{}, ready: make(chan struct{}, 1)}
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	if h.listeners == nil {
 		h.listeners = map[*listener]bool{}
+	}
+	if len(h.listeners) >= mostListeners {
+		return nil, nil, false
 	}
 	h.listeners[l] = true
 	return l, func() {
 		h.mu.Lock()
 		defer h.mu.Unlock()
 		delete(h.listeners, l)
-	}
+	}, true
 }
 
 func (h *hub) tell(n news) {
@@ -91,7 +99,12 @@ const heartbeat = 20 * time.Second
 
 // events streams news as server-sent events.
 func (s *server) events(c *gin.Context) {
-	l, stop := s.hub.listen()
+	l, stop, ok := s.hub.listen()
+	if !ok {
+		c.Header("Retry-After", "30")
+		problem(c, http.StatusServiceUnavailable, "Too many windows listen already. This one shows what is new when it is loaded again.")
+		return
+	}
 	defer stop()
 	c.Header("Content-Type", "text/event-stream")
 	c.Header("Cache-Control", "no-store")

@@ -71,6 +71,11 @@ func (s *server) readEvidence(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
+	leave, err := s.heavy(ctx)
+	if err != nil {
+		return nil, refusal(err)
+	}
+	defer leave()
 	p := sighting.Merge(st.Site, result.Sightings, result.Facts, in.At)
 	out := Preview{Edits: p.Edits, Findings: p.Findings, Counts: map[string]int{}, Facts: result.Facts, Unread: result.Unread, Missed: result.Missed, Sources: sources}
 	for _, f := range p.Findings {

@@ -1,13 +1,13 @@
 package server
 
 import (
-	"crypto/sha256"
-	"crypto/subtle"
 	"fmt"
+	"io"
 	"net"
 	"net/http"
 	"net/url"
 	"strings"
+	"time"
 
 	"github.com/gin-gonic/gin"
 )
@@ -35,8 +35,14 @@ func guard(hosts []string) gin.HandlerFunc {
 			problem(c, http.StatusMisdirectedRequest, "This server does not answer for the host "+strings.ToValidUTF8(c.Request.Host, "?")+".")
 			return
 		}
-		if c.Request.Method != http.MethodGet && c.Request.Method != http.MethodHead && !sameOrigin(c.Request) {
+		looks := c.Request.Method == http.MethodGet || c.Request.Method == http.MethodHead
+		if !looks && !sameOrigin(c.Request) {
 			problem(c, http.StatusForbidden, "Changes are only taken from this program's own page.")
+			return
+		}
+		// A page from elsewhere may send people to ours, and not look at the data.
+		if from := c.Request.Header.Get("Sec-Fetch-Site"); looks && strings.HasPrefix(c.Request.URL.Path, "/api/") && from != "" && from != "same-origin" && from != "none" {
+			problem(c, http.StatusForbidden, "The data is only given to this program's own page.")
 			return
 		}
 		most := int64(mostBody)
@@ -48,9 +54,40 @@ func guard(hosts []string) gin.HandlerFunc {
 			problem(c, http.StatusRequestEntityTooLarge, fmt.Sprintf("The request is larger than %d MB.", most>>20))
 			return
 		}
-		c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, most)
+		body := &patientBody{ReadCloser: c.Request.Body, control: http.NewResponseController(c.Writer)}
+		if most == mostBody {
+			body.end = time.Now().Add(wholeBody)
+		}
+		c.Request.Body = http.MaxBytesReader(c.Writer, body, most)
 		c.Next()
 	}
+}
+
+// How long a request may be silent in the middle of its body, and how long a body
+// may take that is not evidence: captures come as slowly as a link is.
+const (
+	eachRead  = 30 * time.Second
+	wholeBody = 2 * time.Minute
+)
+
+// patientBody gives each read of a body its own deadline.
+type patientBody struct {
+	io.ReadCloser
+	control *http.ResponseController
+	end     time.Time // of the whole, if any
+}
+
+func (b *patientBody) Read(p []byte) (int, error) {
+	deadline := time.Now().Add(eachRead)
+	if !b.end.IsZero() && b.end.Before(deadline) {
+		deadline = b.end
+	}
+	b.control.SetReadDeadline(deadline)
+	n, err := b.ReadCloser.Read(p)
+	if err != nil {
+		b.control.SetReadDeadline(time.Time{}) // the answer may take longer
+	}
+	return n, err
 }
 
 // knownHost compares without the port where the list has none.
@@ -76,22 +113,6 @@ func sameOrigin(r *http.Request) bool {
 	}
 	u, err := url.Parse(origin)
 	return err == nil && strings.EqualFold(u.Host, r.Host)
-}
-
-// askPassphrase demands the passphrase by HTTP basic authentication (RFC 7617),
-// whatever the user name.
-func askPassphrase(passphrase string) gin.HandlerFunc {
-	want := sha256.Sum256([]byte(passphrase))
-	return func(c *gin.Context) {
-		_, given, _ := c.Request.BasicAuth()
-		got := sha256.Sum256([]byte(given))
-		if subtle.ConstantTimeCompare(got[:], want[:]) != 1 {
-			c.Header("WWW-Authenticate", `Basic realm="Vest Pin", charset="UTF-8"`)
-			problem(c, http.StatusUnauthorized, "The passphrase is needed.")
-			return
-		}
-		c.Next()
-	}
 }
 
 // problem answers with problem details (RFC 9457) and ends the request.

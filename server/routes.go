@@ -57,6 +57,9 @@ func (s *server) routes(api huma.API) {
 	huma.Register(api, whole(post("import-site", "/api/sites/import")), s.importSite)
 	huma.Register(api, whole(get("get-site", "/api/sites/{id}")), s.getSite)
 	huma.Register(api, huma.Operation{OperationID: "remove-site", Method: http.MethodDelete, Path: "/api/sites/{id}"}, s.removeSite)
+	huma.Register(api, get("reach", "/api/reach"), func(context.Context, *struct{}) (*struct{ Body Reach }, error) {
+		return &struct{ Body Reach }{s.reach}, nil
+	})
 	huma.Register(api, post("rescue", "/api/rescue"), s.rescue)
 	huma.Register(api, get("export-site", "/api/sites/{id}/file"), s.exportSite)
 	huma.Register(api, get("write-file", "/api/sites/{id}/files/{name}"), s.writeFile)
@@ -292,7 +295,12 @@ func (s *server) suggest(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, refusal(err)
 	}
-	result, err := suggest.For(st.Site, suggest.Halves{Addresses: in.Half != "ports", Ports: in.Half != "addresses"})
+	leave, err := s.heavy(ctx)
+	if err != nil {
+		return nil, refusal(err)
+	}
+	defer leave()
+	result, err := suggest.Until(st.Site, suggest.Halves{Addresses: in.Half != "ports", Ports: in.Half != "addresses"}, func() bool { return ctx.Err() != nil })
 	if err != nil {
 		return nil, refusal(err)
 	}

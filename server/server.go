@@ -14,6 +14,7 @@ import (
 	"net/netip"
 	"path"
 	"reflect"
+	"runtime"
 	"strings"
 	"sync"
 
@@ -35,6 +36,8 @@ var dist embed.FS
 type Options struct {
 	Hosts      []string // the names it answers for, with or without a port; none for any
 	Passphrase string   // demanded of everybody where it is not empty
+	Secure     bool     // the connections are encrypted
+	Reach      Reach    // where others reach the program, where they do
 	// Network is what surveys of a site go over; absent, it is the network that
 	// this computer is attached to.
 	Network func(site string) wire.Network
@@ -48,10 +51,18 @@ type Server struct {
 	Close func() // ends surveys, which keep what they found, and the streams of events
 }
 
+// Reach is how the program is reached from other computers.
+type Reach struct {
+	Addresses   []string `json:"addresses" doc:"Empty where it listens for this computer only"`
+	Fingerprint string   `json:"fingerprint" doc:"SHA-256 of the certificate that the program made for itself; empty for another"`
+}
+
 type server struct {
+	reach   Reach
 	store   *store.Store
 	hub     hub
 	closing chan struct{}
+	working chan struct{} // holds what works at length
 	answers answers
 	mu      sync.Mutex
 	runs    map[string]*run // the last survey of each site
@@ -64,7 +75,7 @@ func New(st *store.Store, o Options) Server {
 	gin.SetMode(gin.ReleaseMode)
 	huma.DefaultArrayNullable = false
 	huma.NewError = plainProblem
-	s := &server{store: st, closing: make(chan struct{}), runs: map[string]*run{}, network: o.Network, makers: maker.Shipped}
+	s := &server{store: st, reach: Reach{append([]string{}, o.Reach.Addresses...), o.Reach.Fingerprint}, closing: make(chan struct{}), working: make(chan struct{}, max(1, runtime.GOMAXPROCS(0)-1)), runs: map[string]*run{}, network: o.Network, makers: maker.Shipped}
 	if o.Makers != nil {
 		s.makers = func() *maker.Registry { return o.Makers }
 	}
@@ -75,7 +86,10 @@ func New(st *store.Store, o Options) Server {
 		problem(c, http.StatusInternalServerError, "The program made a mistake. Nothing was changed.")
 	}), guard(o.Hosts))
 	if o.Passphrase != "" {
-		r.Use(askPassphrase(o.Passphrase))
+		g := newGate(o.Passphrase, o.Secure)
+		r.Use(g.check)
+		r.POST(sessionPath, g.logIn)
+		r.DELETE(sessionPath, g.logOut)
 	}
 	api := humagin.New(r, config())
 	s.routes(api)
@@ -85,6 +99,17 @@ func New(st *store.Store, o Options) Server {
 		s.stopAll()
 		close(s.closing)
 	})}
+}
+
+// heavy waits until work of some length may begin. One processor is left for those
+// who only look or edit.
+func (s *server) heavy(ctx context.Context) (leave func(), err error) {
+	select {
+	case s.working <- struct{}{}:
+		return func() { <-s.working }, nil
+	case <-ctx.Done():
+		return nil, ctx.Err()
+	}
 }
 
 // plainProblem makes problem details (RFC 9457) that do not send a whole body
@@ -205,7 +230,7 @@ func refusal(err error) error {
 		return huma.Error422UnprocessableEntity(sentence(err.Error()) + ".")
 	case errors.As(err, &damaged):
 		return huma.NewError(http.StatusConflict, sentence(damaged.Error())+". Save it as a file as it stands, or remove it.", &huma.ErrorDetail{Location: "damaged", Message: damaged.Why.Error()})
-	case errors.Is(err, context.Canceled), errors.Is(err, context.DeadlineExceeded):
+	case errors.Is(err, site.Over), errors.Is(err, context.Canceled), errors.Is(err, context.DeadlineExceeded):
 		return huma.NewError(statusClosed, "The request was ended before its answer was worked out.")
 	case errors.Is(err, store.ErrGone):
 		return huma.NewError(http.StatusInsufficientStorage, "Nothing was saved: "+err.Error()+". All that was saved before is still held: write it to a new file.", &huma.ErrorDetail{Location: "database", Message: "gone"})

@@ -11,6 +11,7 @@ import (
 	"regexp"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/gin-gonic/gin"
 
@@ -111,6 +112,7 @@ func TestBadInputIsToldWhatAndWhere(t *testing.T) {
 		{"evidence that is no form", "POST", "/api/sites/pottery/evidence", `{}`, 422, "multipart/form-data"},
 		{"a sweep of no network of the site", "POST", "/api/sites/flat/survey", `{"network":"outer"}`, 422, "only to 10.48.20.0/24"},
 		{"ports of an address elsewhere", "POST", "/api/sites/pottery/survey", `{"ports":"192.0.2.7"}`, 422, "none of this site's subnets"},
+		{"a sweep of a network that is not there", "POST", "/api/sites/pottery/survey", `{"network":"nowhere"}`, 422, "no network"},
 		{"stop what does not go on", "POST", "/api/sites/pottery/survey/stop", ``, 404, "No survey"},
 		{"is an address elsewhere free", "GET", "/api/sites/pottery/free?address=192.0.2.7", ``, 422, "none of this site's subnets"},
 		{"split what is one", "GET", "/api/sites/pottery/split?interface=rec.0", ``, 422, "only interface"},
@@ -149,6 +151,10 @@ func TestOnlyTheOwnPageMayWrite(t *testing.T) {
 		{"another name for this machine", "GET", "/api/sites", []string{"Host", "attic.example"}, 421},
 		{"a page from elsewhere", "POST", "/api/sites/pottery/undo", []string{"Origin", "https://attic.example"}, 403},
 		{"a page from nowhere", "POST", "/api/sites/pottery/undo", []string{"Origin", "null"}, 403},
+		{"a look from elsewhere", "GET", "/api/sites", []string{"Sec-Fetch-Site", "cross-site"}, 403},
+		{"a look from a neighbour", "GET", "/api/sites/pottery/file", []string{"Sec-Fetch-Site", "same-site"}, 403},
+		{"a look from the page", "GET", "/api/sites", []string{"Sec-Fetch-Site", "same-origin"}, 200},
+		{"a link from elsewhere", "GET", "/s/pottery/survey", []string{"Sec-Fetch-Site", "cross-site"}, 200},
 		{"a form from elsewhere", "POST", "/api/sites/pottery/undo", []string{"Sec-Fetch-Site", "cross-site"}, 403},
 		{"the own page", "POST", "/api/sites/pottery/undo", []string{"Origin", srv.URL}, 422},
 	} {
@@ -168,16 +174,51 @@ func TestOnlyTheOwnPageMayWrite(t *testing.T) {
 	}
 }
 
+// The passphrase is asked for once; after that there is a cookie that scripts do not
+// see and other sites do not send. Guessing is slow for who guesses, and not for the
+// one who knows it.
 func TestPassphrase(t *testing.T) {
-	srv := serve(t, Options{Passphrase: "kiln at nine"})
+	srv := serve(t, Options{Passphrase: "kiln at nine", Secure: true})
 	if status, _ := send(t, "GET", srv.URL+"/api/sites", ""); status != 401 {
 		t.Errorf("without: %d", status)
 	}
-	r, _ := http.NewRequest("GET", srv.URL+"/api/sites", nil)
-	r.SetBasicAuth("anybody", "kiln at nine")
-	resp, err := http.DefaultClient.Do(r)
-	if err != nil || resp.StatusCode != 200 {
-		t.Errorf("with: %v, %v", resp, err)
+	if status, page := send(t, "GET", srv.URL+"/login", ""); status != 200 || !strings.Contains(page, "<div id=\"root\"") {
+		t.Errorf("the page to log in: %d", status)
+	}
+	logIn := func(passphrase string) (*http.Response, time.Duration) {
+		begin := time.Now()
+		resp, err := http.Post(srv.URL+"/api/session", "application/json", strings.NewReader(`{"passphrase":"`+passphrase+`"}`))
+		if err != nil {
+			t.Fatal(err)
+		}
+		resp.Body.Close()
+		return resp, time.Since(begin)
+	}
+	for i := range triesAtOnce {
+		if resp, _ := logIn(fmt.Sprint("guess ", i)); resp.StatusCode != 401 || len(resp.Cookies()) > 0 {
+			t.Fatalf("a wrong one: %d", resp.StatusCode)
+		}
+	}
+	resp, took := logIn("kiln at nine")
+	if resp.StatusCode != 204 || took < time.Second || took > longestWait {
+		t.Fatalf("the right one after wrong ones: %d after %v", resp.StatusCode, took)
+	}
+	c := resp.Cookies()[0]
+	if !c.HttpOnly || !c.Secure || c.SameSite != http.SameSiteStrictMode || len(c.Value) < 20 {
+		t.Errorf("the cookie is %v", c)
+	}
+	with := []string{"Cookie", c.Name + "=" + c.Value}
+	if status, body := send(t, "GET", srv.URL+"/api/sites", "", with...); status != 200 || !strings.Contains(body, "Saltmarsh") {
+		t.Errorf("with it: %d", status)
+	}
+	if status, _ := send(t, "GET", srv.URL+"/api/events", "", "Cookie", c.Name+"=other"); status != 401 {
+		t.Errorf("with another: %d", status)
+	}
+	if status, _ := send(t, "DELETE", srv.URL+"/api/session", "", with...); status != 204 {
+		t.Errorf("logging out: %d", status)
+	}
+	if status, _ := send(t, "GET", srv.URL+"/api/sites", "", with...); status != 401 {
+		t.Errorf("after that: %d", status)
 	}
 }
 

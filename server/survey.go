@@ -143,6 +143,9 @@ func chosen(n wire.Network, v site.Site, id string) (netip.Prefix, error) {
 			return x.Subnet, nil
 		}
 	}
+	if id != "" {
+		return netip.Prefix{}, &wire.RefusedError{Why: fmt.Sprintf("the site has no network %s; it may have been removed", span.Quote(id))}
+	}
 	links, err := n.Links()
 	if err != nil {
 		return netip.Prefix{}, err

@@ -327,7 +327,7 @@ func TestEditInTheMiddleOfASurvey(t *testing.T) {
 // A window that does not take its news has the newest when it does.
 func TestSlowWindowMissesNothingThatMatters(t *testing.T) {
 	var h hub
-	l, stop := h.listen()
+	l, stop, _ := h.listen()
 	defer stop()
 	for i := range 1000 {
 		h.tell(news{ID: "a", Version: i})
@@ -341,6 +341,15 @@ func TestSlowWindowMissesNothingThatMatters(t *testing.T) {
 	}
 	if again := l.take(); len(again) != 0 {
 		t.Errorf("told twice: %+v", again)
+	}
+	for i := range mostListeners {
+		if _, _, ok := h.listen(); ok != (i < mostListeners-1) {
+			t.Fatalf("window %d: %v", i+2, ok)
+		}
+	}
+	stop()
+	if _, _, ok := h.listen(); !ok {
+		t.Error("nobody may listen after one has gone")
 	}
 }
 

@@ -2,6 +2,7 @@ package main
 
 import (
 	"context"
+	"crypto/tls"
 	"errors"
 	"fmt"
 	"net"
@@ -9,10 +10,14 @@ import (
 	"os"
 	"os/signal"
 	"path/filepath"
+	"strings"
 	"syscall"
 	"time"
+	"unicode/utf8"
 
+	"github.com/skip2/go-qrcode"
 	"github.com/spf13/cobra"
+	"golang.org/x/net/netutil"
 
 	"vestpin/demo"
 	"vestpin/server"
@@ -25,8 +30,18 @@ import (
 // the list of processes.
 const passphraseVariable = "VESTPIN_PASSPHRASE"
 
+// listening is how the web application is to be reached.
+type listening struct{ addr, cert, key string }
+
+func (l *listening) flags(c *cobra.Command) {
+	c.Flags().StringVar(&l.addr, "addr", "127.0.0.1:8417", "the address to listen on; one that others can reach is encrypted and needs a passphrase")
+	c.Flags().StringVar(&l.cert, "tls-cert", "", "a certificate of your own (PEM), in place of the one that the program makes")
+	c.Flags().StringVar(&l.key, "tls-key", "", "its key (PEM)")
+}
+
 func serveCommand() *cobra.Command {
-	var addr, db string
+	var l listening
+	var db string
 	c := &cobra.Command{
 		Use: "serve", Short: "Run the web application", Args: cobra.NoArgs,
 		RunE: func(*cobra.Command, []string) error {
@@ -37,24 +52,32 @@ func serveCommand() *cobra.Command {
 				}
 				db = filepath.Join(dir, "vestpin.db")
 			}
+			o, err := options(l)
+			if err != nil {
+				return err
+			}
 			st, err := store.Open(db)
 			if err != nil {
 				return err
 			}
 			defer st.Close()
-			return run(st, addr, nil)
+			return run(st, l, o, filepath.Dir(db))
 		},
 	}
-	c.Flags().StringVar(&addr, "addr", "127.0.0.1:8417", "the address to listen on")
+	l.flags(c)
 	c.Flags().StringVar(&db, "db", "", "the database file; in the user's data directory if absent")
 	return c
 }
 
 func demoCommand() *cobra.Command {
-	var addr string
+	var l listening
 	c := &cobra.Command{
 		Use: "demo", Short: "Run the web application on made-up sites that are thrown away at the end", Args: cobra.NoArgs,
 		RunE: func(*cobra.Command, []string) error {
+			o, err := options(l)
+			if err != nil {
+				return err
+			}
 			dir, err := os.MkdirTemp("", "vestpin-demo-")
 			if err != nil {
 				return err
@@ -74,10 +97,11 @@ func demoCommand() *cobra.Command {
 					return err
 				}
 			}
-			return run(st, addr, demoNetwork)
+			o.Network = demoNetwork
+			return run(st, l, o, dir)
 		},
 	}
-	c.Flags().StringVar(&addr, "addr", "127.0.0.1:8417", "the address to listen on")
+	l.flags(c)
 	return c
 }
 
@@ -104,39 +128,50 @@ func dataDir() (string, error) {
 	return filepath.Join(dir, "vestpin"), err
 }
 
-// run serves until SIGINT or SIGTERM, and then lets requests end.
-func run(st *store.Store, addr string, network func(string) wire.Network) error {
-	o, err := options(addr)
-	if err != nil {
-		return err
-	}
-	o.Network = network
+// mostConnections is how many connections are open at once: more than people have
+// windows, and fewer than the system has descriptors.
+const mostConnections = 800
+
+// run serves until SIGINT or SIGTERM, and then lets requests end. The key of the
+// program's own is kept in dir.
+func run(st *store.Store, l listening, o server.Options, dir string) error {
+	var err error
 	if o.Makers, err = newerRegistry(); err != nil {
 		return err
 	}
-	listener, err := net.Listen("tcp", addr)
+	listener, err := net.Listen("tcp", l.addr)
 	if err != nil {
 		if errors.Is(err, syscall.EADDRINUSE) {
-			return fmt.Errorf("%s is in use already: perhaps Vest Pin runs there; stop that, or choose another address with --addr", addr)
+			return fmt.Errorf("%s is in use already: perhaps Vest Pin runs there; stop that, or choose another address with --addr", l.addr)
 		}
-		return fmt.Errorf("cannot listen on %s: %w", addr, err)
+		return fmt.Errorf("cannot listen on %s: %w", l.addr, err)
 	}
-	if o.Passphrase == "" {
-		own, port, _ := net.SplitHostPort(listener.Addr().String())
+	own, port, _ := net.SplitHostPort(listener.Addr().String())
+	if len(o.Hosts) > 0 {
 		o.Hosts = append(o.Hosts, own)
 		for i, h := range o.Hosts {
 			o.Hosts[i] = net.JoinHostPort(h, port)
 		}
 	}
-	handler := server.New(st, o)
-	srv := &http.Server{
-		Handler: handler, ReadHeaderTimeout: 10 * time.Second, ReadTimeout: time.Minute, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 32 << 10,
+	listener = netutil.LimitListener(listener, mostConnections)
+	scheme := "http"
+	if o.Secure {
+		cert, fingerprint, err := certificate(dir, l.cert, l.key)
+		if err != nil {
+			return err
+		}
+		scheme = "https"
+		o.Reach = server.Reach{Addresses: reachedAt(own, port), Fingerprint: fingerprint}
+		listener = tls.NewListener(listener, &tls.Config{Certificates: []tls.Certificate{cert}, NextProtos: []string{"http/1.1"}, MinVersion: tls.VersionTLS12})
 	}
+	handler := server.New(st, o)
+	srv := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 32 << 10}
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
 	failed := make(chan error, 1)
 	go func() { failed <- srv.Serve(listener) }()
-	fmt.Printf("Vest Pin is at http://%s/\n", listener.Addr())
+	fmt.Printf("Vest Pin is at %s://%s/\n", scheme, listener.Addr())
+	showReach(o.Reach)
 	select {
 	case err := <-failed:
 		return err
@@ -148,22 +183,54 @@ func run(st *store.Store, addr string, network func(string) wire.Network) error 
 	return srv.Shutdown(wait)
 }
 
-// options demands a passphrase for any address but the loopback ones.
-func options(addr string) (server.Options, error) {
-	host, _, err := net.SplitHostPort(addr)
+// reachedAt are the addresses to type on another computer.
+func reachedAt(host, port string) (out []string) {
+	if ip := net.ParseIP(host); ip != nil && !ip.IsUnspecified() {
+		return []string{"https://" + net.JoinHostPort(host, port) + "/"}
+	}
+	for _, a := range ownAddresses() {
+		out = append(out, "https://"+net.JoinHostPort(a.String(), port)+"/")
+	}
+	return out
+}
+
+// showReach prints how others reach the program: the addresses, the first one to be
+// taken by the camera of a phone, and what to compare when the browser warns.
+func showReach(r server.Reach) {
+	for i, a := range r.Addresses {
+		fmt.Println("From other computers:", a)
+		if code, err := qrcode.New(a, qrcode.Medium); i == 0 && err == nil {
+			fmt.Print(code.ToSmallString(false))
+		}
+	}
+	if r.Fingerprint != "" {
+		fmt.Println("The browser warns once, since the program made its certificate itself. Its fingerprint (SHA-256) is\n" + r.Fingerprint)
+	}
+}
+
+// options demands a passphrase for any address but the loopback ones, where it is
+// honoured.
+func options(l listening) (server.Options, error) {
+	host, _, err := net.SplitHostPort(l.addr)
 	if err != nil {
-		return server.Options{}, fmt.Errorf("--addr: %q is not accepted: want an address and port such as 127.0.0.1:8417", addr)
+		return server.Options{}, fmt.Errorf("--addr: %q is not accepted: want an address and port such as 127.0.0.1:8417", l.addr)
 	}
-	if ip := net.ParseIP(host); host == "localhost" || (ip != nil && ip.IsLoopback()) {
-		return server.Options{Hosts: []string{host, "localhost"}}, nil
+	passphrase, given := os.LookupEnv(passphraseVariable)
+	if given && passphrase != "" && (utf8.RuneCountInString(passphrase) < 8 || strings.TrimSpace(passphrase) == "") {
+		return server.Options{}, fmt.Errorf("%s: want a passphrase of at least 8 characters that are not all blanks", passphraseVariable)
 	}
-	passphrase := os.Getenv(passphraseVariable)
-	if len(passphrase) < 8 {
-		return server.Options{}, fmt.Errorf("--addr: %s can be reached by others: put a passphrase of at least 8 characters in the environment variable %s, or listen on 127.0.0.1", addr, passphraseVariable)
+	o := server.Options{Passphrase: passphrase, Secure: l.cert != ""}
+	ip := net.ParseIP(host)
+	if host == "localhost" || (ip != nil && ip.IsLoopback()) {
+		o.Hosts = []string{host, "localhost"}
+		return o, nil
 	}
-	hosts := []string{host}
-	if ip := net.ParseIP(host); host == "" || (ip != nil && ip.IsUnspecified()) {
-		hosts = nil
+	if passphrase == "" {
+		return server.Options{}, fmt.Errorf("--addr: %s can be reached by others: put a passphrase of at least 8 characters in the environment variable %s, or listen on 127.0.0.1", l.addr, passphraseVariable)
 	}
-	return server.Options{Hosts: hosts, Passphrase: passphrase}, nil
+	o.Secure = true
+	if host != "" && (ip == nil || !ip.IsUnspecified()) {
+		o.Hosts = []string{host}
+	}
+	return o, nil
 }

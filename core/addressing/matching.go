@@ -49,6 +49,7 @@ func (b *board) match(out []bool) (columns []int, short []int) {
 		return false
 	}
 	for _, i := range b.byRank() {
+		b.v.Breathe()
 		columns[i] = -1
 		if out[i] {
 			continue
@@ -140,7 +141,7 @@ func (b *board) leaveOutByCost() ([]bool, bool) {
 		}
 		cost[i][m+i] = step * int64(200-b.rows[i].Device.Importance())
 	}
-	columns := cheapest(cost, m+n)
+	columns := cheapest(cost, m+n, b.v.Breathe)
 	out := make([]bool, n)
 	for i, c := range columns {
 		out[i] = c >= m
@@ -164,6 +165,7 @@ type leaving struct {
 }
 
 func (h *leaving) search(keep []bool) {
+	h.board.v.Breathe()
 	if h.visits++; h.visits > searchLimit {
 		return
 	}
@@ -241,7 +243,7 @@ func (b *board) assign(left []int) []int {
 	for i := range result {
 		result[i] = -1
 	}
-	for k, c := range cheapest(cost, len(b.cols)) {
+	for k, c := range cheapest(cost, len(b.cols), b.v.Breathe) {
 		result[rows[k]] = c
 	}
 	return result
@@ -250,10 +252,11 @@ func (b *board) assign(left []int) []int {
 // cheapest solves the assignment problem (the Hungarian method by shortest
 // augmenting paths) for rows that can all be placed, then moves the rows, first
 // to last, to their lowest columns without making the whole dearer.
-func cheapest(cost [][]int64, cols int) []int {
+func cheapest(cost [][]int64, cols int, breathe func()) []int {
 	u, v := make([]int64, len(cost)+1), make([]int64, cols+1)
 	owner, way := make([]int, cols+1), make([]int, cols+1) // 1-based; 0 is nobody
 	for i := 1; i <= len(cost); i++ {
+		breathe()
 		owner[0] = i
 		at := 0
 		slack := make([]int64, cols+1)
@@ -298,6 +301,7 @@ func cheapest(cost [][]int64, cols int) []int {
 		}
 	}
 	for i := range cost {
+		breathe()
 		for c := 0; c < t.columns[i]; c++ {
 			if t.at(i, c) && t.swap(i, c) {
 				break

@@ -80,6 +80,9 @@ func (h *hunt) step(i int) {
 	if h.visits++; h.visits > searchLimit || (h.all && h.found) {
 		return
 	}
+	if h.visits%64 == 1 {
+		h.p.v.Breathe()
+	}
 	if h.found && !h.bound(i).less(h.worst) {
 		return
 	}

@@ -476,6 +476,7 @@ func (p *planner) unmet(w *wish, chosen []*way) Unmet {
 		}
 	}
 	for i := len(core) - 1; i > 0; i-- {
+		p.v.Breathe()
 		without := slices.Delete(slices.Clone(core), i, i+1)
 		if all, _ := p.search(without, true); all == nil {
 			core = without

@@ -1,6 +1,7 @@
 package site
 
 import (
+	"errors"
 	"net/netip"
 
 	"vestpin/core/span"
@@ -17,6 +18,25 @@ type View struct {
 	atPin      map[netip.Addr][]Placed
 	atSeen     map[netip.Addr][]Placed
 	leading    map[lead][]Forward
+	over       func() bool
+}
+
+// Over is what a computation panics with when nobody waits for it any more. Who set
+// Until recovers it.
+var Over = errors.New("the computation was ended")
+
+// Until gives a view whose long computations end when over says so.
+func (v View) Until(over func() bool) View {
+	v.over = over
+	return v
+}
+
+// Breathe is called now and then by long computations, and ends them with Over when
+// nobody waits for them any more.
+func (v View) Breathe() {
+	if v.over != nil && v.over() {
+		panic(Over)
+	}
 }
 
 // lead is a router and where its forwards lead: an address, or the interface

@@ -32,9 +32,22 @@ type Halves struct{ Addresses, Ports bool }
 // For plans a site. Its error is a *site.Refusal, which would mean that a planner
 // made an edit that the site refuses.
 func For(s site.Site, h Halves) (Result, error) {
-	out := Result{Site: s, Changes: []site.Change{}, Unmet: []Unmet{}, Proven: true}
+	return Until(s, h, func() bool { return false })
+}
+
+// Until plans a site as For does, and ends with site.Over when over says that nobody
+// waits for it any more.
+func Until(s site.Site, h Halves, over func() bool) (out Result, err error) {
+	defer func() {
+		if e := recover(); e == site.Over {
+			err = site.Over
+		} else if e != nil {
+			panic(e)
+		}
+	}()
+	out = Result{Site: s, Changes: []site.Change{}, Unmet: []Unmet{}, Proven: true}
 	if h.Addresses {
-		v := site.NewView(s)
+		v := site.NewView(s).Until(over)
 		plan := addressing.Suggest(v)
 		for _, sg := range plan.Suggestions {
 			out.Changes = append(out.Changes, site.Change{Edit: sg.Edit(), Why: sg.Why})
@@ -48,7 +61,7 @@ func For(s site.Site, h Halves) (Result, error) {
 		}
 	}
 	if h.Ports {
-		plan := forwarding.Suggest(site.NewView(out.Site))
+		plan := forwarding.Suggest(site.NewView(out.Site).Until(over))
 		out.Changes = append(out.Changes, plan.Changes...)
 		for _, u := range plan.Unmet {
 			out.Unmet = append(out.Unmet, Unmet{Services: u.Services, Says: u.Says})

@@ -6,6 +6,7 @@ import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { BrowserRouter, Navigate, Route, Routes } from "react-router";
+import { Login } from "./access/login";
 import { AddressesView } from "./addresses/view";
 import { Refused } from "./api/client";
 import { Notices } from "./parts/notice";
@@ -38,6 +39,7 @@ if (root)
           <Notices>
             <BrowserRouter useTransitions={false}>
               <Routes>
+                <Route path="/login" element={<Login />} />
                 <Route path="/" element={<SitesView />} />
                 <Route path="/s/:site" element={<Shell />}>
                   <Route index element={<Navigate to="survey" replace />} />

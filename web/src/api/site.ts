@@ -217,6 +217,7 @@ export function useNews() {
   const client = useQueryClient();
   useEffect(() => {
     let source: EventSource | undefined;
+    let again: ReturnType<typeof setTimeout> | undefined;
     const hear = (event: MessageEvent<string>) => {
       const {
         id,
@@ -229,6 +230,7 @@ export function useNews() {
       client.invalidateQueries({ queryKey: ["sites"] });
     };
     const hush = () => {
+      clearTimeout(again);
       source?.close();
       source = undefined;
     };
@@ -237,6 +239,11 @@ export function useNews() {
       if (source) return;
       source = new EventSource("/api/events");
       source.onmessage = hear;
+      source.onerror = () => {
+        if (source?.readyState !== EventSource.CLOSED) return; // it tries again by itself
+        hush();
+        again = setTimeout(back, 15_000);
+      };
     };
     const back = () => {
       if (document.visibilityState === "visible" && !source) client.invalidateQueries();

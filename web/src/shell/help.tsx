@@ -1,4 +1,5 @@
 import { chakra } from "@chakra-ui/react";
+import { Reach } from "../access/reach";
 import { Key } from "../parts";
 import { Dialog } from "../parts/dialog";
 
@@ -44,6 +45,7 @@ export function Help({ onClose }: { onClose: () => void }) {
           </chakra.div>
         ))}
       </dl>
+      <Reach />
     </Dialog>
   );
 }

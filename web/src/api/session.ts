@@ -1,0 +1,37 @@
+import { queryOptions } from "@tanstack/react-query";
+import { api, must, Refused } from "./client";
+
+const loginPath = "/login";
+
+/** Whoever is not logged in, or not any more, is asked for the passphrase and comes back. */
+api.use({
+  onResponse({ response }) {
+    if (response.status === 401 && window.location.pathname !== loginPath) {
+      const wanted = window.location.pathname + window.location.search;
+      window.location.assign(`${loginPath}?to=${encodeURIComponent(wanted)}`);
+    }
+  },
+});
+
+/** wantedBefore is the address of the page that was asked for first. */
+export function wantedBefore(): string {
+  const to = new URLSearchParams(window.location.search).get("to") ?? "/";
+  return /^\/(?!\/)/.test(to) ? to : "/";
+}
+
+/** logIn begins a session; the browser keeps its cookie. */
+export async function logIn(passphrase: string): Promise<void> {
+  const response = await fetch("/api/session", {
+    method: "POST",
+    headers: { "Content-Type": "application/json" },
+    body: JSON.stringify({ passphrase }),
+  });
+  if (response.ok) return;
+  const problem: { detail?: string } = await response.json().catch(() => ({}));
+  throw new Refused(response.status, problem.detail ?? `The server answered ${response.status}.`, []);
+}
+
+export const reachQuery = queryOptions({
+  queryKey: ["reach"],
+  queryFn: async () => must(await api.GET("/api/reach")),
+});
