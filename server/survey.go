@@ -38,6 +38,7 @@ type run struct {
 	mu        sync.Mutex
 	state     SurveyState
 	sightings []sighting.Sighting
+	heard     int
 	servers   []site.DHCPServer
 	stop      context.CancelFunc
 	ended     chan struct{}
@@ -51,13 +52,22 @@ func (r *run) now() (SurveyState, []sighting.Sighting, []site.DHCPServer) {
 	return state, slices.Clone(r.sightings), slices.Clone(r.servers)
 }
 
+// mostHeard is how many sightings of one survey are kept: some for each address of
+// the largest subnet that is swept unasked.
+const mostHeard = 20000
+
 // take puts what a survey reports into its state.
 func (r *run) take(e wire.Event) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	switch {
 	case e.Sighting != nil:
-		r.sightings = append(r.sightings, *e.Sighting)
+		if r.heard == mostHeard {
+			r.state.Notes = append(r.state.Notes, fmt.Sprintf("More than %d answers came; the rest is left out.", mostHeard))
+		}
+		if r.heard++; r.heard <= mostHeard {
+			r.sightings = append(r.sightings, *e.Sighting)
+		}
 	case e.Server != nil:
 		r.servers = append(r.servers, site.DHCPServer{Address: e.Server.Address, Offers: e.Server.Offers, Gateway: e.Server.Gateway, Lease: e.Server.Lease, At: e.Server.At})
 	case e.Note != "":

@@ -37,6 +37,7 @@ func full() site.Site {
 			Bands:    []site.Band{{Name: "cameras", From: a("10.48.16.20"), To: a("10.48.16.39"), Kinds: []string{"camera", "recorder"}}},
 			KeepFree: []site.KeepFree{{From: a("10.48.16.240"), To: a("10.48.16.254"), Why: "lift"}},
 			Servers:  []site.DHCPServer{{Address: a("10.48.16.1"), Offers: a("10.48.16.120"), Gateway: a("10.48.16.1"), Lease: 86400, At: "2026-11-23T09:00:00Z"}},
+			Crowds:   []site.Crowd{{MAC: "00:00:5e:00:53:66", Address: a("10.48.16.66"), Left: 7, At: "2026-11-23T09:00:00Z"}},
 		}},
 		Routers: []site.Router{
 			{ID: "inner", Network: "main", Upstream: "edge", WAN: site.WAN{Kind: "unknown"}, UPnP: "off", Form: site.Form{PortsPerLine: "one", Renumber: "one", LimitsSender: "no", Reserves: "no"}},

@@ -146,6 +146,10 @@ func (s *survey) hear(f Frames, done <-chan struct{}, mu *sync.Mutex) {
 		}
 		mu.Lock()
 		before, seen := s.found[a.SenderAddr]
+		if seen && before != a.Sender && !s.another(a) {
+			mu.Unlock()
+			continue
+		}
 		if !seen {
 			s.found[a.SenderAddr] = a.Sender
 			s.macs[a.Sender]++
@@ -158,6 +162,27 @@ func (s *survey) hear(f Frames, done <-chan struct{}, mu *sync.Mutex) {
 			s.answered(a.Sender, a.SenderAddr) // two devices at one address
 		}
 	}
+}
+
+// mostClaims is how many MAC addresses are told of one address: one more than anybody
+// believes, so that it is known that there were more.
+const mostClaims = 17
+
+// another notes a further MAC address of an address, each once and not too many.
+func (s *survey) another(a frame.ARP) bool {
+	if s.claims == nil {
+		s.claims = map[netip.Addr]map[site.MAC]bool{}
+	}
+	have := s.claims[a.SenderAddr]
+	if have[a.Sender] || len(have) >= mostClaims {
+		return false
+	}
+	if have == nil {
+		have = map[site.MAC]bool{}
+		s.claims[a.SenderAddr] = have
+	}
+	have[a.Sender] = true
+	return true
 }
 
 func (s *survey) answered(mac site.MAC, a netip.Addr) {

@@ -178,7 +178,8 @@ type survey struct {
 	plan   Plan
 	report func(Event)
 	found  map[netip.Addr]site.MAC
-	macs   map[site.MAC]int // how many addresses each MAC answers for
+	macs   map[site.MAC]int                 // how many addresses each MAC answers for
+	claims map[netip.Addr]map[site.MAC]bool // further MAC addresses of an address
 }
 
 // Survey asks who is in the subnet of the plan and what they are, and reports

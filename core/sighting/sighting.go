@@ -89,7 +89,7 @@ type Proposal struct {
 func Merge(s site.Site, sightings []Sighting, facts Facts, at string) Proposal {
 	m := merger{
 		site: s, at: at, byMAC: map[site.MAC]place{}, byAddress: map[netip.Addr]place{}, ids: map[string]bool{}, touched: map[string]bool{}, ours: map[place]bool{},
-		proxies: proxies(sightings), began: at, seen: map[string]site.SeenThen{},
+		proxies: proxies(sightings), began: at, limit: latest(at), seen: map[string]site.SeenThen{},
 	}
 	m.site.Devices = slices.Clone(s.Devices)
 	for i, d := range m.site.Devices {
@@ -97,10 +97,20 @@ func Merge(s site.Site, sightings []Sighting, facts Facts, at string) Proposal {
 		m.index(i)
 	}
 	p := Proposal{Edits: m.factEdits(facts), Findings: make([]Finding, len(sightings))}
+	unbelieved, who := m.crowd(sightings)
+	p.Edits = append(p.Edits, m.crowdEdits(sightings, who)...)
 	// Sightings with a MAC come first: one without is then known by its address.
 	for _, withMAC := range []bool{true, false} {
 		for i, sg := range sightings {
-			if (sg.MAC != "") == withMAC {
+			if (sg.MAC != "") != withMAC {
+				continue
+			}
+			if m.fromTheFuture(sg.At) {
+				sg.At = "" // its clock is wrong; it was sighted all the same
+			}
+			if why := unbelieved[i]; why != "" {
+				p.Findings[i] = Finding{sg, IsLeftOut, "", why}
+			} else {
 				p.Findings[i] = m.see(sg)
 			}
 		}
@@ -154,6 +164,7 @@ type merger struct {
 	proxies   map[site.MAC]bool
 	seen      map[string]site.SeenThen // interfaces that were sighted, for the visit
 	order     []string                 // their ids, as they came
+	limit     string                   // what is dated after that is not believed to be
 	began     string                   // the first time of the day at which something was sighted
 }
 
@@ -244,6 +255,9 @@ func (m *merger) place(sg Sighting, n site.Network) Finding {
 
 // meet adds a device that was not known.
 func (m *merger) meet(sg Sighting, n site.Network) Finding {
+	if len(m.site.Devices) >= site.MostDevices {
+		return Finding{sg, IsLeftOut, "", fmt.Sprintf("the site holds %d devices already, which is the most", site.MostDevices)}
+	}
 	stem := strings.ReplaceAll(string(sg.MAC), ":", "")
 	if stem == "" {
 		stem = strings.ReplaceAll(sg.Address.String(), ".", "-")
@@ -317,7 +331,7 @@ func (m *merger) learn(sg Sighting, at place) Finding {
 			says(IsKnown, "the router reserves %s for it, the plan pins it at %s", sg.Address, n.Pin.Address)
 		}
 	case !sg.Address.IsValid() || n.Seen == sg.Address:
-	case older(n.Evidence, e):
+	case m.older(n.Evidence, e):
 		says(IsKnown, "was at %s before, which is older than what is known", sg.Address)
 	default:
 		if n.Seen.IsValid() {
@@ -357,9 +371,9 @@ func (m *merger) learn(sg Sighting, at place) Finding {
 
 // older reports whether evidence of another address was taken before what is
 // known already: a lease file of last month says nothing of today.
-func older(list []site.Evidence, e site.Evidence) bool {
+func (m *merger) older(list []site.Evidence, e site.Evidence) bool {
 	for _, o := range list {
-		if o.Address.IsValid() && o.Address != e.Address && o.At > e.At && o.State != StateReserved && e.At != "" {
+		if !m.fromTheFuture(o.At) && o.Address.IsValid() && o.Address != e.Address && o.At > e.At && o.State != StateReserved && e.At != "" {
 			return true
 		}
 	}

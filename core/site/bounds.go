@@ -14,7 +14,7 @@ const (
 	// Things of a site.
 	mostNetworks = 32
 	mostRouters  = 16
-	mostDevices  = 4000
+	MostDevices  = 4000
 	mostForwards = 10000
 	mostVisits   = 500
 	mostMakers   = 2000
@@ -36,7 +36,8 @@ const (
 	mostTraits     = 100
 	mostSenders    = 64
 	mostCanSetTo   = 64
-	mostSeen       = 2 * mostDevices
+	mostSeen       = 2 * MostDevices
+	MostCrowds     = 16
 
 	// MostEdits is how many edits are made at once: a suggestion for the largest
 	// site takes fewer.

@@ -24,7 +24,7 @@ func check(at *trail, s Site) error {
 		checkName(at.field("name"), s.Name, longestName),
 		checkMost(at.field("networks"), len(s.Networks), mostNetworks),
 		checkMost(at.field("routers"), len(s.Routers), mostRouters),
-		checkMost(at.field("devices"), len(s.Devices), mostDevices),
+		checkMost(at.field("devices"), len(s.Devices), MostDevices),
 		checkMost(at.field("forwards"), len(s.Forwards), mostForwards),
 		checkMost(at.field("done"), len(s.Done), mostDone),
 		checkMost(at.field("visits"), len(s.Visits), mostVisits),
@@ -137,6 +137,8 @@ func checkNetwork(at *trail, n Network) error {
 		each(at.field("keepFree"), n.KeepFree, func(at *trail, k KeepFree) error {
 			return firstOf(upwards(at, k.From, k.To), checkName(at.field("why"), k.Why, longestNote))
 		}),
+		checkMost(at.field("answersForMany"), len(n.Crowds), MostCrowds),
+		each(at.field("answersForMany"), n.Crowds, func(at *trail, c Crowd) error { return checkName(at.field("at"), c.At, longestTime) }),
 		checkMost(at.field("dhcpServers"), len(n.Servers), mostServers),
 		each(at.field("dhcpServers"), n.Servers, func(at *trail, v DHCPServer) error {
 			return firstOf(checkGiven(at.field("address"), v.Address), checkName(at.field("at"), v.At, longestTime))

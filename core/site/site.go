@@ -35,6 +35,16 @@ type Network struct {
 	Bands    []Band       `json:"bands"`
 	KeepFree []KeepFree   `json:"keepFree"`
 	Servers  []DHCPServer `json:"dhcpServers"`
+	Crowds   []Crowd      `json:"answersForMany"`
+}
+
+// Crowd is who answered for more than is believed, at the last survey at which it
+// was met: a MAC address for many addresses, or many MAC addresses for one.
+type Crowd struct {
+	MAC     MAC        `json:"mac,omitempty"`
+	Address netip.Addr `json:"address,omitzero"`
+	Left    int        `json:"left"` // how many answers were left out
+	At      string     `json:"at,omitempty"`
 }
 
 // DHCPServer is a server that answered on the network when it was asked, at the

@@ -41,7 +41,8 @@ func (s Site) Whole() Site {
 }
 
 func (n Network) whole() Network {
-	n.DNS, n.Ranges, n.KeepFree, n.Servers = present(n.DNS), present(n.Ranges), present(n.KeepFree), present(n.Servers)
+	n.DNS, n.Ranges, n.KeepFree = present(n.DNS), present(n.Ranges), present(n.KeepFree)
+	n.Servers, n.Crowds = present(n.Servers), present(n.Crowds)
 	n.Bands = eachWhole(n.Bands, func(b Band) Band { b.Kinds = present(b.Kinds); return b })
 	return n
 }

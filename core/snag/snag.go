@@ -75,7 +75,7 @@ var weights = map[string]string{
 	"reservations-run-out": Stops, "behind-router": Stops, "behind-carrier": Stops, "upstream-missing": Stops,
 	"device-set-in-range": Bites, "mac-randomised": Bites, "open-but-loose": Bites, "forward-to-loose": Bites,
 	"range-full": Bites, "forward-wide": Bites, "forward-risky": Bites, "wish-unmet": Bites, "upnp-on": Bites,
-	"outside-address-moves": Bites, "two-dhcp-servers": Bites,
+	"outside-address-moves": Bites, "two-dhcp-servers": Bites, "answers-for-many": Bites,
 }
 
 var rules = []func(View) []Snag{
@@ -84,7 +84,7 @@ var rules = []func(View) []Snag{
 	outsideClash, outsideIsRoutersOwn, forwardTarget, forwardToLoose, forwardTwice, forwardBesideService, forwardWide, forwardRisky,
 	formCannot, linesRunOut, reservationsRunOut, wishUnmet, upstreamMissing,
 	upnpOn, behind, outsideAddressMoves,
-	twoServers, strangers, swapped,
+	twoServers, answersForMany, strangers, swapped,
 }
 
 // Check gives the snags of a site, the weightiest first. Of one kind at most

@@ -28,6 +28,29 @@ func twoServers(v View) []Snag {
 	return found
 }
 
+// answersForMany finds networks on which somebody answers for everything: what a
+// sweep finds there is not all true.
+func answersForMany(v View) []Snag {
+	var found []Snag
+	for _, n := range v.Networks {
+		if len(n.Crowds) == 0 {
+			continue
+		}
+		var list []string
+		left := 0
+		for _, c := range n.Crowds {
+			who := string(c.MAC) + " for many addresses"
+			if c.Address.IsValid() {
+				who = "many MAC addresses for " + c.Address.String()
+			}
+			list, left = append(list, who), left+c.Left
+		}
+		says := fmt.Sprintf("Somebody answers for everything on %s (%s): a router or extender in between, or a device that pretends. %d answers are not believed. Find it, then sweep again.", n.Subnet, strings.Join(list[:min(len(list), 3)], ", "), left)
+		found = append(found, Snag{Code: "answers-for-many", About: []site.Ref{n.Ref()}, Says: says})
+	}
+	return found
+}
+
 // strangers finds devices that were never seen before the visit that is going on,
 // on a site that had a finished one.
 func strangers(v View) []Snag {

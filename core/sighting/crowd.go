@@ -1,0 +1,110 @@
+package sighting
+
+import (
+	"fmt"
+	"net/netip"
+	"slices"
+	"time"
+
+	"vestpin/core/site"
+)
+
+// How much of what answers is believed. A device has a few addresses, and an address
+// a few claimants where something is wrong; whoever answers for everything is one
+// thing to be told, and not a thousand devices.
+const (
+	mostMACsOfAddress = 16
+	mostAddressesMAC  = 4
+)
+
+// crowd finds the sightings that are not believed, by their place in the list, with
+// why; and who they are of.
+func (m *merger) crowd(list []Sighting) (left map[int]string, who []site.Crowd) {
+	left = map[int]string{}
+	ofAddress, ofMAC := map[netip.Addr][]site.MAC{}, map[site.MAC][]netip.Addr{}
+	lost := map[site.Crowd]int{}
+	var order []site.Crowd
+	leave := func(i int, c site.Crowd, why string) {
+		if lost[c]++; lost[c] == 1 {
+			order = append(order, c)
+		}
+		left[i] = why
+	}
+	for i, sg := range list {
+		if sg.MAC == "" || !sg.Address.IsValid() || sg.State == StateReserved {
+			continue
+		}
+		if !room(ofAddress, sg.Address, sg.MAC, mostMACsOfAddress) && !m.knows(sg) {
+			leave(i, site.Crowd{Address: sg.Address}, fmt.Sprintf("more than %d MAC addresses answer for %s: this one is not believed", mostMACsOfAddress, sg.Address))
+		} else if !room(ofMAC, sg.MAC, sg.Address, mostAddressesMAC) && !m.knows(sg) {
+			leave(i, site.Crowd{MAC: sg.MAC}, fmt.Sprintf("%s answers for more than %d addresses: that it is at %s is not believed", sg.MAC, mostAddressesMAC, sg.Address))
+		}
+	}
+	for _, c := range order {
+		c.Left, c.At = lost[c], m.at
+		who = append(who, c)
+	}
+	return left, who
+}
+
+// room adds to a short list, unless it is full.
+func room[K, V comparable](lists map[K][]V, key K, v V, most int) bool {
+	have := lists[key]
+	if slices.Contains(have, v) {
+		return true
+	}
+	if len(have) >= most {
+		return false
+	}
+	lists[key] = append(have, v)
+	return true
+}
+
+// knows reports whether the site has that MAC address at that address already.
+func (m *merger) knows(sg Sighting) bool {
+	at, known := m.byMAC[sg.MAC]
+	return known && (m.iface(at).Seen == sg.Address || addressOf(*m.iface(at)) == sg.Address)
+}
+
+// crowdEdits notes at each network who answered for more than is believed. What was
+// noted before goes where the same is sighted again as it should be.
+func (m *merger) crowdEdits(list []Sighting, who []site.Crowd) (out []site.Edit) {
+	if m.at == "" {
+		return nil
+	}
+	for i, n := range m.site.Networks {
+		var now []site.Crowd
+		for _, c := range who {
+			if c.Address.IsValid() && n.Subnet.Contains(c.Address) || c.MAC != "" && slices.ContainsFunc(list, func(sg Sighting) bool { return sg.MAC == c.MAC && n.Subnet.Contains(sg.Address) }) {
+				now = append(now, c)
+			}
+		}
+		for _, old := range n.Crowds {
+			again := slices.ContainsFunc(list, func(sg Sighting) bool {
+				return sg.MAC == old.MAC && old.MAC != "" || sg.Address == old.Address && old.Address.IsValid()
+			})
+			if !again && !slices.ContainsFunc(now, func(c site.Crowd) bool { return c.MAC == old.MAC && c.Address == old.Address }) {
+				now = append(now, old)
+			}
+		}
+		if now = now[:min(len(now), site.MostCrowds)]; !slices.Equal(now, n.Crowds) {
+			m.site.Networks = slices.Clone(m.site.Networks)
+			m.site.Networks[i].Crowds = now
+			out = append(out, site.PutNetwork{Network: m.site.Networks[i]})
+		}
+	}
+	return out
+}
+
+// latest is the time after which nothing can have been: a day past the evidence's,
+// since clocks differ; "" where it has none.
+func latest(at string) string {
+	t, err := time.Parse(time.RFC3339, at)
+	if err != nil {
+		return ""
+	}
+	return t.Add(24 * time.Hour).UTC().Format(time.RFC3339)
+}
+
+// fromTheFuture reports whether a time cannot be.
+func (m *merger) fromTheFuture(at string) bool { return m.limit != "" && at > m.limit }
