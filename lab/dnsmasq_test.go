@@ -3,6 +3,8 @@ package lab
 import (
 	"encoding/json"
 	"fmt"
+	"math/rand/v2"
+	"net/netip"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -76,5 +78,89 @@ func (l *lan) readBack(router, device string) {
 				t.Fatal(err)
 			}
 		}
+	}
+}
+
+// hostileNames try to be directives, each other, or words that mean something.
+var hostileNames = []string{
+	"lan 1", "lan-1", "LAN 1", "倉庫", "事務所", "known", "eth0", "set:x", "#", "!net2", "localhost", "wpad", "ignore", "infinite", "5m", "00:00:5e:00:53:01",
+	strings.Repeat("a", 62) + " one", strings.Repeat("a", 62) + " two", "kiln\ndhcp-script=/bin/sh", "a,b", "\"x", "tag:net1", "*", "-", "id:*", "option:router,192.0.2.1", "é\u202e", "192.0.2.9",
+}
+
+// The real program takes what is written for any names of networks, devices and
+// interfaces.
+func TestDnsmasqTakesHostileNames(t *testing.T) {
+	needs(t, "dnsmasq")
+	r := rand.New(rand.NewPCG(71, 72))
+	pick := func() string { return hostileNames[r.IntN(len(hostileNames))] }
+	dir := t.TempDir()
+	for round := range 60 {
+		s := site.Site{Name: pick()}
+		for i := range 2 + r.IntN(4) {
+			id := strings.ReplaceAll(fmt.Sprint(pick(), " ", i), "\n", " ")
+			s.Networks = append(s.Networks, site.Network{
+				ID: id, Name: pick(), Subnet: netip.PrefixFrom(netip.AddrFrom4([4]byte{10, 48, byte(i), 0}), 24), Gateway: netip.AddrFrom4([4]byte{10, 48, byte(i), 1}),
+				DNS: []netip.Addr{netip.AddrFrom4([4]byte{10, 48, byte(i), 2})}, Ranges: []site.Range{{From: netip.AddrFrom4([4]byte{10, 48, byte(i), 100}), To: netip.AddrFrom4([4]byte{10, 48, byte(i), 120})}},
+			})
+			for k := range 6 {
+				d := fmt.Sprintf("d%d.%d", i, k)
+				s.Devices = append(s.Devices, site.Device{ID: d, Name: pick(), Interfaces: []site.Interface{{
+					ID: d, Network: id, Wants: "auto", MAC: site.MAC(fmt.Sprintf("00:00:5e:00:53:%02x", i*16+k)), Pin: &site.Pin{Address: netip.AddrFrom4([4]byte{10, 48, byte(i), byte(10 + k)}), By: "reservation"},
+				}}})
+			}
+		}
+		file := filepath.Join(dir, "site.json")
+		if err := os.WriteFile(file, site.Write(s), 0o600); err != nil {
+			t.Fatal(err)
+		}
+		conf, err := exec.Command(binary, "write", "--as", "dnsmasq", file).Output()
+		if err != nil {
+			t.Fatal(err)
+		}
+		written := filepath.Join(dir, "vestpin.conf")
+		if err := os.WriteFile(written, conf, 0o600); err != nil {
+			t.Fatal(err)
+		}
+		if said, err := exec.Command("dnsmasq", "--test", "--conf-file="+written).CombinedOutput(); err != nil {
+			t.Fatalf("round %d: %v: %s\n%s", round, err, said, conf)
+		}
+	}
+}
+
+// Two networks whose names are alike to a machine: a client of each gets exactly its
+// own address, router and DNS server.
+func TestClientsOfNetworksWithNamesAlike(t *testing.T) {
+	needs(t, "dnsmasq", "udhcpc")
+	l := newLAN(t, 3, false)
+	router := l.devices[0]
+	l.must(router, "ip", "addr", "add", "10.48.16.1/24", "dev", "eth0")
+	l.must(router, "ip", "link", "add", "other", "type", "veth", "peer", "name", "eth1", "netns", l.devices[2])
+	l.must(router, "ip", "addr", "add", "10.48.17.1/24", "dev", "other")
+	l.must(router, "ip", "link", "set", "other", "up")
+	l.must(l.devices[2], "ip", "link", "set", "eth1", "address", "00:00:5e:00:53:70", "up")
+	network := func(id string, n int) string {
+		return fmt.Sprintf(`{"id":%q,"name":%q,"subnet":"10.48.%d.0/24","gateway":"10.48.%d.1","dns":["10.48.%d.53"],"ranges":[{"from":"10.48.%d.100","to":"10.48.%d.120"}]}`, id, id, n, n, n, n, n)
+	}
+	device := func(id, network, mac, address string) string {
+		return fmt.Sprintf(`{"id":%q,"name":"localhost","interfaces":[{"id":%q,"network":%q,"mac":%q,"pin":{"address":%q}}]}`, id, id, network, mac, address)
+	}
+	file := l.file("site.json", `{"format":"vestpin-site/1","name":"x","networks":[`+network("lan 1", 16)+","+network("lan-1", 17)+`],"devices":[`+
+		device("a", "lan 1", deviceMAC(1), "10.48.16.20")+","+device("b", "lan-1", "00:00:5e:00:53:70", "10.48.17.20")+`]}`)
+	conf, err := exec.Command(binary, "write", "--as", "dnsmasq", file).Output()
+	if err != nil {
+		t.Fatal(err)
+	}
+	l.serve(router, "dnsmasq", "--keep-in-foreground", "--conf-file="+l.file("vestpin.conf", string(conf)), "--port=0", "--interface=eth0", "--interface=other",
+		"--user=root", "--dhcp-leasefile="+filepath.Join(l.dir, "dnsmasq.leases"), "--pid-file=", "--log-facility=-")
+	told := l.file("told", "")
+	script := l.file("ask", "#!/bin/sh\n[ \"$1\" = bound ] && echo \"$interface $ip $router $dns\" >> "+told+"\nexit 0\n")
+	if err := os.Chmod(script, 0o755); err != nil {
+		t.Fatal(err)
+	}
+	l.must(l.devices[1], "udhcpc", "-i", "eth0", "-f", "-q", "-n", "-t", "8", "-T", "1", "-s", script)
+	l.must(l.devices[2], "udhcpc", "-i", "eth1", "-f", "-q", "-n", "-t", "8", "-T", "1", "-s", script)
+	got, err := os.ReadFile(told)
+	if want := "eth0 10.48.16.20 10.48.16.1 10.48.16.53\neth1 10.48.17.20 10.48.17.1 10.48.17.53\n"; err != nil || string(got) != want {
+		t.Errorf("%v: the clients got\n%s\nwant\n%s\nfrom\n%s", err, got, want, conf)
 	}
 }

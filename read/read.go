@@ -267,6 +267,11 @@ func (r *reader) lines(text string) {
 			r.taken = number
 			continue
 		}
+		if joined, rest, n := r.openQuote(raw, text); n > 0 {
+			r.line(kinds, number, joined, blank)
+			text, number, blank = rest, number+n, false
+			continue
+		}
 		if joined, rest, ok := splitMAC(raw, text); ok {
 			r.line(kinds, number, joined, blank)
 			text, number, blank = rest, number+1, false
@@ -292,6 +297,26 @@ func (r *reader) lines(text string) {
 		slices.SortStableFunc(r.out.Sightings, byLine)
 	}
 }
+
+// openQuote joins a row of a file with known headings, one of whose cells holds line
+// breaks, with the lines that belong to it; n is how many.
+func (r *reader) openQuote(raw, rest string) (joined, after string, n int) {
+	if r.columns.roles == nil || strings.Count(raw, `"`)%2 == 0 {
+		return "", "", 0
+	}
+	joined = raw
+	for n < mostBreaks && rest != "" && len(joined) < longest {
+		next, after, _ := strings.Cut(rest, "\n")
+		joined, rest, n = joined+"\n"+strings.TrimSuffix(next, "\r"), after, n+1
+		if strings.Count(joined, `"`)%2 == 0 {
+			return joined, rest, n
+		}
+	}
+	return "", "", 0
+}
+
+// mostBreaks is how many line breaks the cells of one row may hold.
+const mostBreaks = 40
 
 // lineOf gives the line of the source.
 func (r *reader) lineOf(number int) int {
@@ -433,8 +458,9 @@ func (r *reader) add(s sighting.Sighting) {
 		s.Host = ""
 	}
 	if !plainASCII(s.Host) && strings.ContainsFunc(s.Host, unseen) {
+		ours := r.columns.roles != nil // a break in a cell was written there
 		s.Host = strings.TrimSpace(strings.Map(func(c rune) rune {
-			if unseen(c) {
+			if unseen(c) && !(ours && c == '\n') {
 				return -1
 			}
 			return c

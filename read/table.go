@@ -13,6 +13,7 @@ import (
 
 	"vestpin/core/sighting"
 	"vestpin/core/site"
+	"vestpin/core/span"
 )
 
 // role is what a column of a table with known headings holds.
@@ -133,7 +134,7 @@ func appendTrait(list []site.Trait, name, value string) []site.Trait {
 // unescape undoes what our own tables and Kea's do to names: an apostrophe
 // before what a spreadsheet would take for a formula, a comma as "&#x2c".
 func unescape(name string) string {
-	if len(name) > 1 && name[0] == '\'' && strings.ContainsRune("=+-@\t", rune(name[1])) {
+	if strings.HasPrefix(name, "'") && span.FormulaLike(strings.TrimLeft(name, "'")) {
 		name = name[1:]
 	}
 	return strings.ReplaceAll(name, "&#x2c", ",")

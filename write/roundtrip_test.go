@@ -65,7 +65,7 @@ func address(n int) netip.Addr { return netip.AddrFrom4([4]byte{10, 48, 16, byte
 // addresses and where they were seen, whatever a spreadsheet would make of them.
 func TestInventoryReadsBack(t *testing.T) {
 	s := site.New("Mill", netip.MustParsePrefix("10.48.16.0/24"), netip.MustParseAddr("10.48.16.1"), nil)
-	names := []string{"Kiln", "=SUM(A1)", "-2", "shop, back", "“quoted” \"x\"", "Küche", "@home", "カメラ"}
+	names := []string{"Kiln", "=SUM(A1)", "-2", "shop, back", "“quoted” \"x\"", "Küche", "@home", "カメラ", "two\nlines", "cam;=1+1", "＝1", "'=1", "'tis"}
 	for i, name := range names {
 		id := fmt.Sprint("d", i)
 		s.Devices = append(s.Devices, site.Device{ID: id, Name: name, Kind: "camera", Place: names[(i+3)%len(names)], Interfaces: []site.Interface{{ID: id + ".0", Network: "main", MAC: site.MAC(fmt.Sprintf("00:00:5e:00:53:%02x", i)), Seen: address(20 + i)}}})

@@ -3,7 +3,6 @@
 package write
 
 import (
-	"encoding/csv"
 	"fmt"
 	"io"
 	"slices"
@@ -59,14 +58,39 @@ func hostNames(v site.View) map[string]string {
 	names, used := map[string]string{}, map[string]bool{}
 	for _, p := range v.Interfaces() {
 		stem := sheet.HostName(p.Label())
-		if mistakable(stem) {
+		if mistakable(stem) || reservedNames[stem] {
 			stem = "host-" + stem
 		}
-		name := site.FreeID(stem, func(n string) bool { return used[n] })
+		name := freeName(stem, used)
 		used[name] = true
 		names[p.Interface.ID] = name
 	}
 	return names
+}
+
+// longestLabel is how long a host name may be (RFC 1035).
+const longestLabel = 63
+
+// freeName is the first of stem, stem-2, stem-3 … that is not used, each short
+// enough for a host name.
+func freeName(stem string, used map[string]bool) string {
+	for n := 1; ; n++ {
+		end := ""
+		if n > 1 {
+			end = fmt.Sprint("-", n)
+		}
+		name := strings.TrimRight(stem[:min(len(stem), longestLabel-len(end))], "-") + end
+		if !used[name] {
+			return name
+		}
+	}
+}
+
+// reservedNames mean something to every computer that reads them: itself, everybody
+// (RFC 6761), or where to find its proxy.
+var reservedNames = map[string]bool{
+	"localhost": true, "localdomain": true, "broadcasthost": true, "ip6-localhost": true, "ip6-loopback": true, "ip6-allnodes": true, "ip6-allrouters": true,
+	"local": true, "invalid": true, "test": true, "example": true, "wpad": true, "isatap": true, "gateway": true,
 }
 
 // mistakable finds host names that dnsmasq would take for a lease time, a MAC
@@ -80,8 +104,9 @@ func dnsmasq(w io.Writer, v site.View) error {
 	names := hostNames(v)
 	var b strings.Builder
 	fmt.Fprintf(&b, "# %s\n", comment(v.Name))
-	for _, n := range v.Networks {
-		tag := sheet.HostName(n.ID)
+	for i, n := range v.Networks {
+		// By number: names may be alike, and some are words of dnsmasq's own.
+		tag := fmt.Sprint("net", i+1)
 		fmt.Fprintf(&b, "\n# %s\n", comment(n.Name+" "+n.Subnet.String()))
 		mask := span.Mask(n.Subnet.Bits())
 		for _, r := range n.Ranges {
@@ -127,26 +152,31 @@ func hosts(w io.Writer, v site.View) error {
 	return err
 }
 
-// cell keeps a spreadsheet from taking a text for a formula.
+// cell keeps a spreadsheet from taking a text for a formula: an apostrophe goes
+// before it, which read.unescape takes away again.
 func cell(text string) string {
-	if text != "" && strings.ContainsRune("=+-@\t\r\n", rune(text[0])) {
+	if span.FormulaLike(strings.TrimLeft(text, "'")) {
 		return "'" + text
 	}
 	return text
 }
 
+// table writes records as RFC 4180 has them. Every cell is in quotes, which
+// encoding/csv does not do: a spreadsheet that separates by semicolons or tabs would
+// find formulas in the middle of others.
 func table(w io.Writer, heading []string, rows [][]string) error {
-	out := csv.NewWriter(w)
+	var b strings.Builder
 	for _, row := range append([][]string{heading}, rows...) {
-		for i := range row {
-			row[i] = cell(row[i])
+		for i, text := range row {
+			if i > 0 {
+				b.WriteByte(',')
+			}
+			b.WriteString(`"` + strings.ReplaceAll(cell(text), `"`, `""`) + `"`)
 		}
-		if err := out.Write(row); err != nil {
-			return err
-		}
+		b.WriteString("\n")
 	}
-	out.Flush()
-	return out.Error()
+	_, err := io.WriteString(w, b.String())
+	return err
 }
 
 // inventoryCSV writes a row for each interface, under headings that read knows.

@@ -41,9 +41,9 @@ func TestNamesStayDataInFiles(t *testing.T) {
 	want := `# x server=192.0.2.1
 
 # a b 10.48.16.0/24
-dhcp-range=set:main,10.48.16.100,10.48.16.179,255.255.255.0,24h
-dhcp-option=tag:main,option:router,10.48.16.1
-dhcp-option=tag:main,option:dns-server,10.48.16.1
+dhcp-range=set:net1,10.48.16.100,10.48.16.179,255.255.255.0,24h
+dhcp-option=tag:net1,option:router,10.48.16.1
+dhcp-option=tag:net1,option:dns-server,10.48.16.1
 dhcp-host=00:00:5e:00:53:01,10.48.16.20,1-1
 dhcp-host=00:00:5e:00:53:02,10.48.16.21,kiln-dhcp-script-x
 `
@@ -72,5 +72,35 @@ func TestTablesReadBackWithoutFormulas(t *testing.T) {
 func TestUnknownFile(t *testing.T) {
 	if _, err := Find("punch-cards"); err == nil || !strings.Contains(err.Error(), "dnsmasq, hosts") {
 		t.Errorf("got %v", err)
+	}
+}
+
+// No cell is a formula to a spreadsheet, whatever it separates cells by, and each
+// can be told from what it was made of.
+func TestCells(t *testing.T) {
+	for text, want := range map[string]string{
+		"=1": `"'=1"`, " =1": `"' =1"`, "\u00a0=1": "\"'\u00a0=1\"", "＝1": `"'＝1"`, "\t@x": "\"'\t@x\"", "\u200b-1": "\"'\u200b-1\"", "cam;=1+1": `"cam;=1+1"`,
+		"'=1": `"''=1"`, "a\"b": `"a""b"`, "": `""`, "plain": `"plain"`, "10-20": `"10-20"`,
+	} {
+		var b strings.Builder
+		if err := table(&b, nil, [][]string{{text}}); err != nil || strings.TrimPrefix(b.String(), "\n") != want+"\n" {
+			t.Errorf("%q is written as %q, %v", text, b.String(), err)
+		}
+	}
+}
+
+// Every name is one that every computer takes, and no two are alike.
+func TestHostNames(t *testing.T) {
+	long := strings.Repeat("kiln room ", 9)
+	s := site.Site{Networks: []site.Network{{ID: "n"}}}
+	for i, name := range []string{"localhost", "wpad", "broadcasthost", "5m", long + "1", long + "2", "lan 1", "lan-1", "倉庫", "事務所", "", "ignore"} {
+		s.Devices = append(s.Devices, site.Device{ID: string(rune('a' + i)), Name: name, Interfaces: []site.Interface{{ID: string(rune('a' + i)), Network: "n"}}})
+	}
+	seen := map[string]bool{}
+	for id, name := range hostNames(site.NewView(s)) {
+		if seen[name] || len(name) == 0 || len(name) > longestLabel || reservedNames[name] || mistakable(name) || strings.Trim(name, "-") != name {
+			t.Errorf("%s is called %q", id, name)
+		}
+		seen[name] = true
 	}
 }
