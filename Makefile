@@ -10,7 +10,7 @@ PACKAGES := chromium dnsmasq-base udhcpc net-tools nftables iproute2 iputils-pin
 # Each reader of what others made is fuzzed for a short while.
 FUZZ := read:FuzzText read:FuzzCapture frame:FuzzSight
 
-.PHONY: build demo test dev bench shots tools lint clean
+.PHONY: build demo test storm dev bench shots tools lint clean
 
 build: $(BIN)
 
@@ -58,6 +58,10 @@ tools:
 test: tools build lint
 	VESTPIN_BROWSER=require go test -timeout 20m ./...
 	@for f in $(FUZZ); do go test -run '^$$' -fuzz "^$${f#*:}$$" -fuzztime 5s ./$${f%:*} || exit 1; done
+
+# The storms of the tests, for ten minutes.
+storm: build
+	go test -count=1 -v -timeout 25m -run 'TestFiftyClients|TestKilledInAStorm' ./e2e -storm 10m
 
 dev: web/src/api/schema.d.ts
 	cd web && npm run --silent dev
