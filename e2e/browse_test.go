@@ -36,7 +36,7 @@ func Open(width, height int) (context.Context, func(), error) {
 	options := append(chromedp.DefaultExecAllocatorOptions[:],
 		chromedp.ExecPath(Browser), chromedp.NoSandbox, chromedp.DisableGPU, chromedp.WindowSize(width, height),
 		chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-component-update", true),
-		chromedp.Flag("disable-sync", true), chromedp.Flag("disable-quic", true),
+		chromedp.Flag("disable-sync", true), chromedp.Flag("disable-quic", true), chromedp.Flag("ignore-certificate-errors", true),
 	)
 	allocator, endAllocator := chromedp.NewExecAllocator(context.Background(), options...)
 	ctx, endTab := chromedp.NewContext(allocator)

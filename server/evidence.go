@@ -46,6 +46,7 @@ func (f *Files) Resolve(ctx huma.Context) []error {
 
 // Preview is what taking some evidence would do.
 type Preview struct {
+	Version  int                `json:"version" doc:"The version of the site that it was worked out from"`
 	Edits    []site.Edit        `json:"edits"`
 	Findings []sighting.Finding `json:"findings" doc:"At most 2,000 of them"`
 	Counts   map[string]int     `json:"counts" doc:"How many findings there are of each kind"`
@@ -77,7 +78,7 @@ func (s *server) readEvidence(ctx context.Context, in *struct {
 	}
 	defer leave()
 	p := sighting.Merge(st.Site, result.Sightings, result.Facts, in.At)
-	out := Preview{Edits: p.Edits, Findings: p.Findings, Counts: map[string]int{}, Facts: result.Facts, Unread: result.Unread, Missed: result.Missed, Sources: sources}
+	out := Preview{Version: st.Version, Edits: p.Edits, Findings: p.Findings, Counts: map[string]int{}, Facts: result.Facts, Unread: result.Unread, Missed: result.Missed, Sources: sources}
 	for _, f := range p.Findings {
 		out.Counts[f.What]++
 	}

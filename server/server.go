@@ -233,7 +233,7 @@ func refusal(err error) error {
 	case errors.Is(err, site.Over), errors.Is(err, context.Canceled), errors.Is(err, context.DeadlineExceeded):
 		return huma.NewError(statusClosed, "The request was ended before its answer was worked out.")
 	case errors.Is(err, store.ErrGone):
-		return huma.NewError(http.StatusInsufficientStorage, "Nothing was saved: "+err.Error()+". All that was saved before is still held: write it to a new file.", &huma.ErrorDetail{Location: "database", Message: "gone"})
+		return huma.NewError(http.StatusInsufficientStorage, "Nothing was saved: the file of the database was removed, moved or replaced while the program runs. All that was saved before is still held.", &huma.ErrorDetail{Location: "database", Message: "gone"})
 	case errors.Is(err, store.ErrNoSite):
 		return huma.Error404NotFound("There is no such site; it may have been removed.")
 	case errors.Is(err, store.ErrNothing):

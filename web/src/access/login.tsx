@@ -39,7 +39,7 @@ export function Login() {
           <chakra.h1 fontSize="head" fontWeight={700}>
             Vest Pin
           </chakra.h1>
-          <p>This program can be reached by others, so it asks for its passphrase.</p>
+          <p>Log in with the passphrase of this program.</p>
           <Field label="Passphrase" error={refused} hint="As it was set where the program was started">
             {(p) => (
               <Input

@@ -130,6 +130,7 @@ function NetworkTape({ network, onNetwork }: { network: Network; onNetwork: (id:
     edit.mutate(
       {
         edits: [...suggestions.values()].map((s) => s.edit),
+        version: plan.data?.version,
         title: `take ${plural(suggestions.size, "suggested pin")}`,
         says: `${plural(suggestions.size, "pin")} taken.`,
       },
@@ -137,7 +138,7 @@ function NetworkTape({ network, onNetwork }: { network: Network; onNetwork: (id:
     );
   const take = (id: string) => {
     const s = suggestions.get(id);
-    if (s) edit.mutate({ edits: [s.edit], says: `Pinned at ${s.pin.address}.` });
+    if (s) edit.mutate({ edits: [s.edit], version: plan.data?.version, says: `Pinned at ${s.pin.address}.` });
   };
   const filtered: Record<Show, PinRow[]> = {
     needs: rows.filter((r) => a.needPin.includes(r.iface.id) || r.suggested),

@@ -85,10 +85,17 @@ function keep(client: QueryClient, answer: Answer) {
 /** thisWindow is how this window calls itself: what it did itself is never in its own way. */
 const thisWindow = crypto.randomUUID();
 
-/** A change is made on top of the version that its maker saw: of a form, the one it was opened with. */
-export type Change = { edits: Edit[]; title?: string; says?: string; version?: number };
+/**
+ * A change is made on top of the version that its maker saw: of a form the one it was opened with,
+ * of a preview or suggestion the one it was worked out from. A form says itself why it was refused.
+ */
+export type Change = { edits: Edit[]; title?: string; says?: string; version?: number; inForm?: boolean };
 
-async function sendEdits(id: string, { edits, title, version }: Required<Pick<Change, "edits" | "version">> & Change) {
+const whatToDo = "You see it now; make your change again if it is still right.";
+const whatToDoInForm =
+  "Fields that you did not touch show what is there now. Look at them, and send the form again to keep what you typed.";
+
+async function sendEdits(id: string, { edits, title, inForm }: Change, version: number) {
   const params = { path: { id } };
   try {
     return must(
@@ -99,7 +106,7 @@ async function sendEdits(id: string, { edits, title, version }: Required<Pick<Ch
     const done = error.faults.map((f) => f.says).join(", ");
     throw new Refused(
       409,
-      `Meanwhile the same was changed in another window (${done}). You see it now; make your change again if it is still right.`,
+      `Meanwhile another window changed the same: ${done}. ${inForm ? whatToDoInForm : whatToDo}`,
       [],
     );
   }
@@ -136,7 +143,7 @@ export function useEdit() {
     mutationFn: (change: Change) => {
       const version = change.version ?? versionOf(client, id);
       return inTurn(id, async () => {
-        const answer = await sendEdits(id, { ...change, version });
+        const answer = await sendEdits(id, change, version);
         keep(client, answer); // before the next change takes its turn
         return answer;
       });
@@ -147,9 +154,9 @@ export function useEdit() {
         notice.say(`Another window did: ${answer.merged.join(", ")}. Your change went on top.`, back);
       else if (change.says) notice.say(change.says, back);
     },
-    onError: (error) => {
+    onError: (error, change) => {
       if (error instanceof Refused && error.status === 409) client.invalidateQueries({ queryKey: siteKey(id) });
-      complain(error);
+      if (!change.inForm) complain(error);
     },
   });
 }
@@ -169,10 +176,6 @@ export function useOpened() {
   };
   return { opened, catchUp };
 }
-
-/** whatToDo is said in a form when the same was changed meanwhile. */
-export const whatToDo =
-  "Fields that you did not touch show what is there now. Look at them, and send the form again to keep what you typed.";
 
 type Turn = { way: "undo" | "redo"; entry?: number };
 

@@ -55,6 +55,7 @@ export function PortsView() {
     edit.mutate(
       {
         edits: changes.map((c) => c.edit),
+        version: plan.data?.version,
         title: `take ${plural(changes.length, "suggested change")}`,
         says: `${plural(changes.length, "change")} taken.`,
       },
@@ -159,7 +160,9 @@ export function PortsView() {
               <Button
                 variant="mend"
                 disabled={edit.isPending}
-                onClick={() => edit.mutate({ edits: [c.edit], says: "One change is taken." })}
+                onClick={() =>
+                  edit.mutate({ edits: [c.edit], version: plan.data?.version, says: "One change is taken." })
+                }
               >
                 {wordOf(c.edit)}
               </Button>

@@ -3,7 +3,7 @@ import { useState } from "react";
 import { useForm } from "react-hook-form";
 import { api, must, Refused, sayWhy } from "../api/client";
 import type { Network } from "../api/model";
-import { useEdit, useOpened, whatToDo } from "../api/site";
+import { useEdit, useOpened } from "../api/site";
 import { Field, FormEnd, Input, Stack, Textarea } from "../parts";
 import { Dialog } from "../parts/dialog";
 import { short } from "../parts/words";
@@ -80,6 +80,7 @@ export function NetworkForm({ network, onClose }: { network: Network; onClose: (
         ],
         says: "The network is changed.",
         version: opened,
+        inForm: true,
       });
       onClose();
     } catch (error) {
@@ -89,7 +90,7 @@ export function NetworkForm({ network, onClose }: { network: Network; onClose: (
       }
       const now = (await catchUp()).networks.find((n) => n.id === network.id);
       if (now) reset(typedOf(now), { keepDirtyValues: Object.keys(dirtyFields).length > 0 });
-      setRefused(now ? `${error.message} ${whatToDo}` : "The network was removed in another window.");
+      setRefused(now ? error.message : "The network was removed in another window.");
     }
   });
   const fault = (field: string) => (refused instanceof Refused ? refused.of(field) : undefined);

@@ -3,7 +3,7 @@ import { useState } from "react";
 import { useForm } from "react-hook-form";
 import { Refused, sayWhy } from "../api/client";
 import type { Protocol, Router } from "../api/model";
-import { useEdit, useOpened, useSite, whatToDo } from "../api/site";
+import { useEdit, useOpened, useSite } from "../api/site";
 import { Field, FormEnd, Input, Select, Stack, Textarea } from "../parts";
 import { Dialog } from "../parts/dialog";
 
@@ -110,6 +110,7 @@ export function RouterForm({ router, onClose }: { router: Router; onClose: () =>
       await edit.mutateAsync({
         edits: [{ do: "put-router", router: changed }],
         version: opened,
+        inForm: true,
         says: "The router is changed.",
       });
       onClose();
@@ -120,7 +121,7 @@ export function RouterForm({ router, onClose }: { router: Router; onClose: () =>
       }
       const now = (await catchUp()).routers.find((r) => r.id === router.id);
       if (now) reset(typedOf(now), { keepDirtyValues: Object.keys(dirtyFields).length > 0 });
-      setRefused(now ? `${error.message} ${whatToDo}` : "The router was removed in another window.");
+      setRefused(now ? error.message : "The router was removed in another window.");
     }
   });
   const select = (name: keyof typeof choices, label: string) => (

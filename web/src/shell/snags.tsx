@@ -64,6 +64,7 @@ export function SnagsElsewhere() {
 }
 
 function SnagCard({ snag }: { snag: Snag }) {
+  const { version } = useSite();
   const [pick, setPick] = usePick();
   const edit = useEdit();
   const w = weights[snag.weight as keyof typeof weights];
@@ -99,7 +100,7 @@ function SnagCard({ snag }: { snag: Snag }) {
               key={m.does}
               variant="mend"
               disabled={edit.isPending}
-              onClick={() => edit.mutate({ edits: m.edits, title: m.does, says: `${m.does}: done.` })}
+              onClick={() => edit.mutate({ edits: m.edits, version, title: m.does, says: `${m.does}: done.` })}
               data-mend
             >
               {m.does}

@@ -7,6 +7,7 @@ import { plural, sentence } from "../parts/words";
 
 /** OfferCard asks one doubtful thing; neither answer is taken by itself. */
 export function OfferCard({ offer }: { offer: Offer }) {
+  const { version } = useSite();
   const edit = useEdit();
   const [, setPick] = usePick();
   return (
@@ -28,7 +29,7 @@ export function OfferCard({ offer }: { offer: Offer }) {
           disabled={edit.isPending}
           onClick={() =>
             edit.mutate(
-              { edits: offer.edits, title: offer.does, says: `${offer.does}: done.` },
+              { edits: offer.edits, version, title: offer.does, says: `${offer.does}: done.` },
               { onSuccess: () => setPick(`device:${offer.old}`) },
             )
           }
@@ -38,7 +39,7 @@ export function OfferCard({ offer }: { offer: Offer }) {
         <Button
           variant="mend"
           disabled={edit.isPending}
-          onClick={() => edit.mutate({ edits: offer.not, title: "tell two devices apart" })}
+          onClick={() => edit.mutate({ edits: offer.not, version, title: "tell two devices apart" })}
         >
           No, they are two devices
         </Button>

@@ -74,6 +74,7 @@ export function PreviewPanel({ files, onClose }: { files: File[]; onClose: () =>
     edit.mutate(
       {
         edits: data.edits,
+        version: data.version,
         title: `take in ${source}`,
         says: `Taken in: ${plural(fresh, "new device")} from ${source}.`,
       },

@@ -1,0 +1,191 @@
+package e2e
+
+import (
+	"context"
+	"crypto/sha256"
+	"crypto/tls"
+	"flag"
+	"fmt"
+	"io"
+	"net/http"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+)
+
+var lookDir = flag.String("look", "", "a folder for pictures of what the tests meet")
+
+// look takes a picture where a folder is named for them.
+func look(t *testing.T, ctx context.Context, name string) {
+	t.Helper()
+	if *lookDir == "" {
+		return
+	}
+	do(t, ctx, Settled)
+	png, err := chromedp.Run(ctx, chromedp.CaptureScreenshot())
+	if err == nil {
+		err = os.WriteFile(filepath.Join(*lookDir, name+".png"), png, 0o644)
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+}
+
+// edit makes an edit behind the page's back, as another window does.
+func edit(t *testing.T, url, site string, version int, edit string) {
+	t.Helper()
+	resp, err := http.Post(url+"/api/sites/"+site+"/edits", "application/json", strings.NewReader(fmt.Sprintf(`{"version":%d,"window":"another","edits":[%s]}`, version, edit)))
+	if err != nil || resp.StatusCode != 200 {
+		t.Fatalf("%v %v", resp, err)
+	}
+	resp.Body.Close()
+}
+
+func read(t *testing.T, resp *http.Response) string {
+	t.Helper()
+	data, err := io.ReadAll(resp.Body)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return string(data)
+}
+
+// The router's form is open while another window changes name, UPnP and outside
+// address: nothing of that is set back. What was typed stays, what was not shows the
+// new values, and sent again both are there.
+func TestFormOpenWhileAnotherWindowWorks(t *testing.T) {
+	p, ctx := demo(t), open(t)
+	do(t, ctx, chromedp.Navigate(p.URL+"/s/pottery/addresses"), Sees("12 of 15 pinned"), Press("Hall cupboard router"), Fill("Lines it has", "20"))
+	edit(t, p.URL, "pottery", 1, `{"do":"put-router","router":{"id":"edge","name":"Cellar router","network":"main","upnp":"off","wan":{"address":"203.0.113.99","kind":"static"},"form":{"lines":16}}}`)
+	do(t, ctx, Press("Change the router"), Sees("Fields that you did not touch show what is there now"))
+	look(t, ctx, "form-conflict")
+	value := func(label string) string {
+		return ask[string](t, ctx, fmt.Sprintf(`(() => { %s; return field(%q).value })()`, fields, label))
+	}
+	if name, lines, address := value("Name"), value("Lines it has"), value("Outside address"); name != "Cellar router" || lines != "20" || address != "203.0.113.99" {
+		t.Errorf("the form shows %q, %q, %q", name, lines, address)
+	}
+	do(t, ctx, Press("Change the router"), Wait(`!document.querySelector("dialog[open]")`), Sees("Cellar router"), Sees("203.0.113.99"))
+	resp, err := http.Get(p.URL + "/api/sites/pottery/file")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer resp.Body.Close()
+	if file := read(t, resp); !strings.Contains(file, `"lines": 20`) || !strings.Contains(file, `"upnp": "off"`) {
+		t.Errorf("%.900s", file)
+	}
+}
+
+// The note's undo takes back what the note says, on top of what another window did
+// since; and says why where it cannot.
+func TestUndoOfANote(t *testing.T) {
+	p, ctx := demo(t), open(t)
+	do(t, ctx, chromedp.Navigate(p.URL+"/s/pottery/survey?pick=device:till"), Press("Remove the device"), Sees("is removed"))
+	edit(t, p.URL, "pottery", 2, `{"do":"describe","id":"rec","place":"loft"}`)
+	do(t, ctx, Wait(`document.querySelector("[data-device=rec]").innerText.includes("loft")`), click("[data-notice] button"), Sees("Taken back"),
+		Wait(`document.querySelector("[data-device=till]") && document.querySelector("[data-device=rec]").innerText.includes("loft")`))
+}
+
+// A preview is older than a pin that another window made: taking it is refused with
+// what was done, and the pin stays.
+func TestOldPreviewOverANewerPin(t *testing.T) {
+	p, ctx := demo(t), open(t)
+	do(t, ctx, chromedp.Navigate(p.URL+"/s/pottery/survey"), Press("Type or paste text"), SetText("Text to read", "00:00:5e:00:53:47 10.48.16.133 shop-till\n"), Press("Read this"), Sees("now at 10.48.16.133"))
+	deaf := `(() => { const f = window.fetch; window.fetch = (i, o) => (i.method || o?.method || "GET") === "GET" ? new Promise(() => {}) : f(i, o); window.heal = () => { window.fetch = f } })()`
+	do(t, ctx, chromedp.Evaluate[chromedp.Void](deaf))
+	edit(t, p.URL, "pottery", 1, `{"do":"pin","id":"till.0","pin":{"address":"10.48.16.77"}}`)
+	do(t, ctx, Press("Take what is new"), Sees("Meanwhile another window changed the same: pin Till"), chromedp.Evaluate[chromedp.Void]("window.heal()"))
+	look(t, ctx, "old-preview")
+	resp, err := http.Get(p.URL + "/api/sites/pottery/file")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer resp.Body.Close()
+	if file := read(t, resp); !strings.Contains(file, "10.48.16.77") {
+		t.Error("the newer pin was set back")
+	}
+}
+
+// The database is removed under the program: the page says that nothing was saved,
+// and writes what is held to a new file.
+func TestDatabaseRemoved(t *testing.T) {
+	db := filepath.Join(t.TempDir(), "v.db")
+	p, ctx := start(t, "serve", "--addr", "127.0.0.1:0", "--db", db), open(t)
+	do(t, ctx, chromedp.Navigate(p.URL), Press("New site"), Fill("Name", "Mill"), Fill("Subnet", "10.48.16.0/24"), Press("Make the site"), Press("Add by hand"), Sees("1 found"))
+	for _, end := range []string{"", "-wal", "-shm"} {
+		os.Remove(db + end)
+	}
+	do(t, ctx, Press("Add by hand"), Sees("Nothing was saved"))
+	look(t, ctx, "database-gone")
+	do(t, ctx, Press("Write it to a new file"), Sees("All that was saved is in"), Press("Add by hand"), Sees("2 found"), chromedp.Reload(), Sees("2 found"))
+	if _, err := os.Stat(db); err != nil {
+		t.Error(err)
+	}
+}
+
+// A site is removed on purpose only.
+func TestSiteIsRemoved(t *testing.T) {
+	p, ctx := demo(t), open(t)
+	do(t, ctx, chromedp.Navigate(p.URL), Sees("Saltmarsh Pottery"), Press("Remove Saltmarsh"), Sees("This cannot be undone"))
+	look(t, ctx, "remove-site")
+	do(t, ctx, Press("Keep it"), Wait(`!document.querySelector("dialog[open]")`), Sees("Saltmarsh Pottery"))
+	look(t, ctx, "sites")
+	do(t, ctx, Press("Remove Saltmarsh"), Press("Remove the site"), Wait(`!document.querySelector("dialog[open]") && !document.querySelector("main").innerText.includes("Saltmarsh")`), Sees("1 site"))
+}
+
+// Where a passphrase is set it is asked for, also on this computer; whoever has it
+// comes to the page that was asked for.
+func TestLogin(t *testing.T) {
+	t.Setenv("VESTPIN_PASSPHRASE", "kiln at nine")
+	p, ctx := demo(t), open(t)
+	do(t, ctx, chromedp.Navigate(p.URL+"/s/pottery/addresses"), Sees("Log in with the passphrase"), Fill("Passphrase", "kiln at ten"), Keys("\r"), Sees("That is not the passphrase."))
+	look(t, ctx, "login")
+	do(t, ctx, Fill("Passphrase", "kiln at nine"), Keys("\r"), Sees("12 of 15 pinned"), Wait(`location.pathname === "/s/pottery/addresses"`), Keys("?"), Sees("Keys"))
+	look(t, ctx, "help")
+}
+
+// A program that others can reach is encrypted with a key of its own, which it keeps,
+// and shows where it is reached and what to compare when the browser warns.
+func TestReachedByOthers(t *testing.T) {
+	t.Setenv("VESTPIN_PASSPHRASE", "kiln at nine")
+	dir := t.TempDir()
+	var certs [2]string
+	for i := range certs {
+		p := start(t, "serve", "--addr", "0.0.0.0:0", "--db", filepath.Join(dir, "v.db"))
+		url := "https://127.0.0.1" + p.URL[strings.LastIndex(p.URL, ":"):]
+		if !strings.HasPrefix(p.URL, "https://") {
+			t.Fatalf("it is at %s", p.URL)
+		}
+		conn, err := tls.Dial("tcp", strings.TrimPrefix(url, "https://"), &tls.Config{InsecureSkipVerify: true})
+		if err != nil {
+			t.Fatal(err)
+		}
+		leaf := conn.ConnectionState().PeerCertificates[0]
+		conn.Close()
+		certs[i] = fmt.Sprintf("% X", sha256.Sum256(leaf.Raw))
+		if err := leaf.VerifyHostname("127.0.0.1"); err != nil {
+			t.Error(err)
+		}
+		if resp, err := http.Get("http://" + strings.TrimPrefix(url, "https://")); err == nil && resp.StatusCode == 200 {
+			t.Error("it answers without encryption")
+		}
+		if i > 0 {
+			ctx := open(t)
+			do(t, ctx, chromedp.Navigate(url), Fill("Passphrase", "kiln at nine"), Keys("\r"), Press("New site"), Fill("Name", "Mill"), Fill("Subnet", "10.48.16.0/24"), Press("Make the site"), Sees("Nothing found yet"))
+			do(t, ctx, Keys("?"), Sees(strings.ReplaceAll(certs[i], " ", ":")), Wait(`document.querySelector("dialog [role=img] svg")`))
+			look(t, ctx, "reach")
+		}
+		if err := p.Stop(); err != nil {
+			t.Error(err)
+		}
+	}
+	if certs[0] != certs[1] {
+		t.Error("the key was made anew")
+	}
+	if info, err := os.Stat(filepath.Join(dir, "tls-key.pem")); err != nil || info.Mode().Perm() != 0o600 {
+		t.Errorf("the key: %v %v", info, err)
+	}
+}
