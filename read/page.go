@@ -180,7 +180,7 @@ func (r *reader) workbook(data string) (Result, error) {
 		if len(sheets) > 1 {
 			source += " · " + name
 		}
-		one := reader{source: source, as: r.as, out: blank()}
+		one := reader{source: source, as: r.as, out: blank(), over: r.over}
 		one.lines(text)
 		out = Join(out, one.out)
 	}

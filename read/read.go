@@ -6,6 +6,7 @@ package read
 import (
 	"bufio"
 	"bytes"
+	"context"
 	"errors"
 	"fmt"
 	"io"
@@ -66,6 +67,12 @@ func Text(source, as string, data []byte) (Result, error) {
 // ErrBinary, *TooLongError, a *span.Malformed for an unknown name, or what
 // reading gave.
 func File(source, as string, in io.Reader) (Result, error) {
+	return Until(func() bool { return false }, source, as, in)
+}
+
+// Until reads as File does, and ends with context.Canceled when over says that
+// nobody waits for it any more.
+func Until(over func() bool, source, as string, in io.Reader) (Result, error) {
 	if as != "" && !slices.Contains(Names, as) {
 		return blank(), &span.Malformed{Found: as, Want: "one of " + strings.Join(Names, ", ")}
 	}
@@ -91,7 +98,7 @@ func File(source, as string, in io.Reader) (Result, error) {
 	if all.Len() > MaxBytes {
 		return blank(), &TooLongError{MaxBytes}
 	}
-	r := reader{source: source, as: as, out: blank()}
+	r := reader{source: source, as: as, out: blank(), over: over}
 	if bytes.HasPrefix(head, []byte("PK\x03\x04")) {
 		return r.workbook(all.String())
 	}
@@ -103,6 +110,9 @@ func File(source, as string, in io.Reader) (Result, error) {
 		text, r.from = plainPage(text)
 	}
 	r.lines(text)
+	if over() {
+		return blank(), context.Canceled
+	}
 	return r.out, nil
 }
 
@@ -208,7 +218,8 @@ func addrWord(w string) (netip.Addr, bool) {
 
 type reader struct {
 	source, as string
-	from       []int // of text made of another form: the line of the source for each
+	over       func() bool // nobody waits for it any more
+	from       []int       // of text made of another form: the line of the source for each
 	out        Result
 	rows       []line // of tables, whose columns are guessed when all are known
 	loose      []line // lines that no reader took: parts of cards, headings, or not understood
@@ -245,7 +256,9 @@ func (r *reader) lines(text string) {
 	leases := r.reads("leases")
 	number, blank := 0, false
 	for text != "" {
-		number++
+		if number++; number%4096 == 0 && r.over() {
+			return
+		}
 		whole := text
 		var raw string
 		raw, text, _ = strings.Cut(text, "\n")

@@ -68,7 +68,7 @@ func (s *server) readEvidence(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, refusal(err)
 	}
-	result, sources, err := readAll(in.parts)
+	result, sources, err := readAll(ctx, in.parts)
 	if err != nil {
 		return nil, err
 	}
@@ -87,7 +87,7 @@ func (s *server) readEvidence(ctx context.Context, in *struct {
 }
 
 // readAll reads each file; its errors are for the user, and name the file.
-func readAll(parts *multipart.Reader) (all read.Result, sources []string, err error) {
+func readAll(ctx context.Context, parts *multipart.Reader) (all read.Result, sources []string, err error) {
 	for {
 		part, err := parts.NextRawPart()
 		if err == io.EOF {
@@ -103,12 +103,14 @@ func readAll(parts *multipart.Reader) (all read.Result, sources []string, err er
 		if len(sources) == mostFiles {
 			return all, nil, huma.Error413RequestEntityTooLarge(fmt.Sprintf("At most %d files are read at once.", mostFiles))
 		}
-		one, err := read.File(source, "", part)
+		one, err := read.Until(func() bool { return ctx.Err() != nil }, source, "", part)
 		var long *read.TooLongError
 		var large *read.LargeWorkbookError
 		switch {
 		case errors.As(err, &long), errors.As(err, &large):
 			return all, nil, huma.Error413RequestEntityTooLarge(fmt.Sprintf("%s: %v.", source, err))
+		case errors.Is(err, context.Canceled):
+			return all, nil, refusal(err)
 		case errors.Is(err, io.ErrUnexpectedEOF):
 			return all, nil, broken(err)
 		case err != nil:

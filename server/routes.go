@@ -89,8 +89,12 @@ func (s *server) listSites(ctx context.Context, _ *struct{}) (*struct{ Body []Su
 	out := []Summary{}
 	for _, l := range all {
 		one, err := s.summaryOf(ctx, l)
-		if err != nil {
+		if err != nil && ctx.Err() != nil {
 			return nil, refusal(err)
+		}
+		if err != nil { // of one site; the others are shown
+			l.Damaged = err
+			one, _ = s.summaryOf(ctx, l)
 		}
 		out = append(out, one)
 	}

@@ -2,6 +2,8 @@ package site
 
 import (
 	"errors"
+	"fmt"
+	"reflect"
 	"strings"
 	"testing"
 )
@@ -165,5 +167,99 @@ func TestApply(t *testing.T) {
 	}
 	if string(Write(s)) != before {
 		t.Error("the old value was changed")
+	}
+}
+
+// Each bound is taken at the bound and refused past it, with the number in the refusal.
+func TestBounds(t *testing.T) {
+	of := func(n int, text string) string { return strings.TrimSuffix(strings.Repeat(text+",", n), ",") }
+	number := func(n int, text string) string {
+		all := make([]string, n)
+		for i := range all {
+			all[i] = strings.ReplaceAll(text, "#", fmt.Sprint(i))
+		}
+		return strings.Join(all, ",")
+	}
+	network := func(rest string) string {
+		return `"networks":[{"id":"n","subnet":"10.0.0.0/8"` + rest + `}],"routers":[{"id":"r","network":"n"}]`
+	}
+	device := func(iface, service string) string {
+		return network("") + `,"devices":[{"id":"d","interfaces":[{"id":"i","network":"n"` + iface + `}],"services":[{"id":"s","interface":"i","protocol":"tcp","ports":"1"` + service + `}]}]`
+	}
+	name := func(n int) string { return `"name":"` + strings.Repeat("é", n) + `"` }
+	for _, c := range []struct {
+		what string
+		most int
+		file func(n int) string
+	}{
+		{"name", longestName, func(n int) string { return name(n) + "," + network("") }},
+		{"networks", mostNetworks, func(n int) string {
+			return `"name":"x","networks":[` + number(n, `{"id":"n#","subnet":"10.0.0.0/8"}`) + `]`
+		}},
+		{"routers", mostRouters, func(n int) string {
+			return `"name":"x","networks":[{"id":"n","subnet":"10.0.0.0/8"}],"routers":[` + number(n, `{"id":"r#","network":"n"}`) + `]`
+		}},
+		{"devices", MostDevices, func(n int) string { return `"name":"x","devices":[` + number(n, `{"id":"d#"}`) + `]` }},
+		{"forwards", mostForwards, func(n int) string {
+			return `"name":"x",` + network("") + `,"forwards":[` + number(n, `{"id":"f#","router":"r","protocol":"tcp","outside":"1","to":"10.0.0.2"}`) + `]`
+		}},
+		{"done", mostDone, func(n int) string { return `"name":"x","done":[` + number(n, `{"step":"s#","at":""}`) + `]` }},
+		{"visits", mostVisits, func(n int) string { return `"name":"x","visits":[` + number(n, `{"id":"v#","from":""}`) + `]` }},
+		{"makers", mostMakers, func(n int) string { return `"name":"x","makers":[` + number(n, `{"prefix":"#","name":"m"}`) + `]` }},
+		{"dns", mostDNS, func(n int) string { return `"name":"x",` + network(`,"dns":[`+of(n, `"10.0.0.3"`)+`]`) }},
+		{"ranges", mostRanges, func(n int) string {
+			return `"name":"x",` + network(`,"ranges":[`+of(n, `{"from":"10.0.0.3","to":"10.0.0.4"}`)+`]`)
+		}},
+		{"bands", mostBands, func(n int) string {
+			return `"name":"x",` + network(`,"bands":[`+of(n, `{"name":"b","from":"10.0.0.3","to":"10.0.0.4"}`)+`]`)
+		}},
+		{"kinds", mostKinds, func(n int) string {
+			return `"name":"x",` + network(`,"bands":[{"name":"b","from":"10.0.0.3","to":"10.0.0.4","kinds":[`+of(n, `"k"`)+`]}]`)
+		}},
+		{"keepFree", mostKeepFree, func(n int) string {
+			return `"name":"x",` + network(`,"keepFree":[`+of(n, `{"from":"10.0.0.3","to":"10.0.0.4"}`)+`]`)
+		}},
+		{"evidence", mostEvidence, func(n int) string { return `"name":"x",` + device(`,"evidence":[`+of(n, `{"source":"s"}`)+`]`, "") }},
+		{"traits", mostTraits, func(n int) string {
+			return `"name":"x",` + device(`,"evidence":[{"source":"s","traits":[`+of(n, `{"name":"n","value":"v"}`)+`]}]`, "")
+		}},
+		{"from", mostSenders, func(n int) string { return `"name":"x",` + device("", `,"open":{"from":[`+of(n, `"192.0.2.1"`)+`]}`) }},
+		{"canSetTo", mostCanSetTo, func(n int) string { return `"name":"x",` + device("", `,"canSetTo":[`+of(n, `"2"`)+`]`) }},
+	} {
+		for _, n := range []int{c.most, c.most + 1} {
+			_, err := Read([]byte(`{"format":"vestpin-site/1",` + c.file(n) + `}`))
+			var bad *Refusal
+			if n == c.most && err != nil {
+				t.Errorf("%d of %s: %v", n, c.what, err)
+			} else if n > c.most && (!errors.As(err, &bad) || !strings.Contains(bad.Path, c.what) || !strings.Contains(bad.Want, fmt.Sprint(c.most))) {
+				t.Errorf("%d of %s: %v", n, c.what, err)
+			}
+		}
+	}
+	many := make([]Edit, MostEdits+1)
+	for i := range many {
+		many[i] = RenameSite{"x"}
+	}
+	if _, _, err := Apply(Site{Name: "y"}, many[:MostEdits]); err != nil {
+		t.Error(err)
+	}
+	if _, _, err := Apply(Site{Name: "y"}, many); err == nil || !strings.Contains(err.Error(), fmt.Sprint(MostEdits)) {
+		t.Errorf("one edit more: %v", err)
+	}
+}
+
+// A journal of the first format may hold what no verb has a use for; later ones may
+// not, and one of a later program is refused as such.
+func TestEditsOfAJournal(t *testing.T) {
+	old := []byte(`[{"do":"remove-forward","id":"f1","only":true,"wants":""},{"do":"makers"}]`)
+	got, err := ReadEdits(1, old)
+	if want := []Edit{RemoveForward{"f1"}, SetMakers{[]Maker{}}}; err != nil || !reflect.DeepEqual(got, want) {
+		t.Errorf("%v, got %+v", err, got)
+	}
+	if _, err := ReadEdits(2, old); err == nil || !strings.Contains(err.Error(), "edits[0].only") {
+		t.Errorf("the same in the second format: %v", err)
+	}
+	if _, err := ReadEdits(EditFormat+1, old); err == nil || !strings.Contains(err.Error(), "newer program") {
+		t.Errorf("of a later program: %v", err)
 	}
 }
