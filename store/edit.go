@@ -164,7 +164,7 @@ func (s *Store) since(ctx context.Context, now Stored, version int, window strin
 	if version > now.Version || version < 1 {
 		return nil, &StaleError{Version: now.Version, Over: fmt.Sprintf("version %d of a site that is at %d", version, now.Version)}
 	}
-	all, err := s.query(ctx, `WHERE site = ? AND version > ? ORDER BY version LIMIT ?`, now.ID, version, mostMeanwhile+1)
+	all, err := s.query(ctx, brief, `WHERE site = ? AND version > ? ORDER BY version LIMIT ?`, now.ID, version, mostMeanwhile+1)
 	if err != nil {
 		return nil, err
 	}
@@ -256,15 +256,19 @@ func (s *Store) undoing(ctx context.Context, now Stored, t Turn) (pending, error
 	if t.Seq == 0 {
 		t.Seq = now.UndoSeq
 	}
-	entries, err := s.query(ctx, `WHERE site = ? AND seq >= ? AND state = 'done' ORDER BY seq LIMIT ?`, now.ID, t.Seq, mostMeanwhile+1)
+	it, err := s.query(ctx, whole, `WHERE site = ? AND seq = ? AND state = 'done'`, now.ID, t.Seq)
 	if err != nil {
 		return pending{}, err
 	}
-	if len(entries) == 0 || entries[0].Seq != t.Seq {
+	if len(it) == 0 {
 		return pending{}, &StaleError{Version: now.Version, Over: "it has been taken back already"}
 	}
-	e, later := entries[0], entries[1:]
-	if len(later) >= mostMeanwhile {
+	e := it[0]
+	later, err := s.query(ctx, brief, `WHERE site = ? AND seq > ? AND state = 'done' ORDER BY seq LIMIT ?`, now.ID, t.Seq, mostMeanwhile+1)
+	if err != nil {
+		return pending{}, err
+	}
+	if len(later) > mostMeanwhile {
 		return pending{}, &StaleError{Version: now.Version, Over: fmt.Sprintf("more than %d changes since", mostMeanwhile)}
 	}
 	_, back, err := e.Edits()
@@ -291,7 +295,7 @@ func (s *Store) redoing(ctx context.Context, now Stored, t Turn) (pending, error
 	if t.Seq != 0 && t.Seq != now.RedoSeq {
 		return pending{}, &StaleError{Version: now.Version, Over: "something else was done since it was taken back"}
 	}
-	entries, err := s.query(ctx, `WHERE site = ? AND seq = ?`, now.ID, now.RedoSeq)
+	entries, err := s.query(ctx, whole, `WHERE site = ? AND seq = ?`, now.ID, now.RedoSeq)
 	if err != nil || len(entries) == 0 {
 		return pending{}, errors.Join(err, ErrNothing)
 	}
@@ -312,12 +316,19 @@ func (s *Store) turned(now Stored, next site.Site, e Entry, t Turn, state string
 
 // Journal gives the last entries of a site, the newest first.
 func (s *Store) Journal(ctx context.Context, id string, most int) ([]Entry, error) {
-	return s.query(ctx, `WHERE site = ? ORDER BY seq DESC LIMIT ?`, id, most)
+	return s.query(ctx, whole, `WHERE site = ? ORDER BY seq DESC LIMIT ?`, id, most)
 }
 
-func (s *Store) query(ctx context.Context, where string, args ...any) ([]Entry, error) {
+// What is read of an entry: with its edits, which may be a whole survey, or only
+// what they touch, where the program that made it noted that.
+const (
+	whole = `edits, undo`
+	brief = `iif(touches IS NULL, edits, '[]'), iif(touches IS NULL, undo, '[]')`
+)
+
+func (s *Store) query(ctx context.Context, what, where string, args ...any) ([]Entry, error) {
 	read, _ := s.dbs()
-	return entries(ctx, read, where, args...)
+	return entries(ctx, read, what, where, args...)
 }
 
 // asker is a database or a transaction.
@@ -325,8 +336,8 @@ type asker interface {
 	QueryContext(ctx context.Context, query string, args ...any) (*sql.Rows, error)
 }
 
-func entries(ctx context.Context, db asker, where string, args ...any) ([]Entry, error) {
-	rs, err := db.QueryContext(ctx, `SELECT seq, version, at, who, "window", title, state, format, edits, undo, touches FROM journal `+where, args...)
+func entries(ctx context.Context, db asker, what, where string, args ...any) ([]Entry, error) {
+	rs, err := db.QueryContext(ctx, `SELECT seq, version, at, who, "window", title, state, format, `+what+`, touches FROM journal `+where, args...)
 	if err != nil {
 		return nil, explain(err)
 	}

@@ -55,7 +55,7 @@ func mendSite(ctx context.Context, tx *sql.Tx, id string) error {
 	if err != nil {
 		return nil
 	}
-	history, err := entries(ctx, tx, `WHERE site = ? ORDER BY seq`, id)
+	history, err := entries(ctx, tx, whole, `WHERE site = ? ORDER BY seq`, id)
 	if err != nil {
 		return notice(ctx, tx, id, "Its journal could not be read, so it could not be seen whether joining or splitting devices had lost something.")
 	}
@@ -109,15 +109,15 @@ func mend(now site.Site, history []Entry) (site.Site, string) {
 	var gave []string
 	after := mapDevices(now, func(d site.Device) site.Device {
 		for i, n := range d.Interfaces {
-			if whole, ok := interfaceOf(truth, n.ID); ok && weight(whole.Evidence) > weight(n.Evidence) {
+			if had, ok := interfaceOf(truth, n.ID); ok && weight(had.Evidence) > weight(n.Evidence) {
 				gave = append(gave, "evidence of "+labelOf(d, n.ID))
-				d.Interfaces[i].Evidence = whole.Evidence
+				d.Interfaces[i].Evidence = had.Evidence
 			}
 		}
 		for i, s := range d.Services {
-			if whole, ok := serviceOf(truth, s.ID); ok {
+			if had, ok := serviceOf(truth, s.ID); ok {
 				var what []string
-				d.Services[i], what = refill(s, whole)
+				d.Services[i], what = refill(s, had)
 				for _, w := range what {
 					gave = append(gave, w+" of "+d.Label()+" "+s.Name)
 				}
@@ -209,13 +209,13 @@ func recall(s site.Site, had []site.Device) site.Site {
 	then := site.Site{Devices: had}
 	return mapDevices(s, func(d site.Device) site.Device {
 		for i, n := range d.Interfaces {
-			if whole, ok := interfaceOf(then, n.ID); ok && weight(whole.Evidence) > weight(n.Evidence) {
-				d.Interfaces[i].Evidence = whole.Evidence
+			if had, ok := interfaceOf(then, n.ID); ok && weight(had.Evidence) > weight(n.Evidence) {
+				d.Interfaces[i].Evidence = had.Evidence
 			}
 		}
 		for i, sv := range d.Services {
-			if whole, ok := serviceOf(then, sv.ID); ok {
-				d.Services[i], _ = refill(sv, whole)
+			if had, ok := serviceOf(then, sv.ID); ok {
+				d.Services[i], _ = refill(sv, had)
 			}
 		}
 		return d
@@ -233,27 +233,27 @@ func remembering(s site.Site, edits, back []site.Edit) []site.Edit {
 			d := clone(e.Device)
 			for k, n := range d.Interfaces {
 				seen, _ := interfaceOf(base, n.ID)
-				if whole, ok := interfaceOf(s, n.ID); ok && weight(whole.Evidence) > weight(seen.Evidence) {
-					d.Interfaces[k].Evidence = joined(whole.Evidence, n.Evidence)
+				if had, ok := interfaceOf(s, n.ID); ok && weight(had.Evidence) > weight(seen.Evidence) {
+					d.Interfaces[k].Evidence = joined(had.Evidence, n.Evidence)
 				}
 			}
 			for k, sv := range d.Services {
 				seen, _ := serviceOf(base, sv.ID)
-				if whole, ok := serviceOf(s, sv.ID); ok {
-					if _, lost := refill(seen, whole); len(lost) > 0 {
-						d.Services[k], _ = refill(sv, whole)
+				if had, ok := serviceOf(s, sv.ID); ok {
+					if _, lost := refill(seen, had); len(lost) > 0 {
+						d.Services[k], _ = refill(sv, had)
 					}
 				}
 			}
 			out[i] = site.PutDevice{Device: d, At: e.At}
 		case site.PutService:
-			if whole, ok := serviceOf(s, e.Service.ID); ok {
-				e.Service, _ = refill(e.Service, unseen(whole, back))
+			if had, ok := serviceOf(s, e.Service.ID); ok {
+				e.Service, _ = refill(e.Service, unseen(had, back))
 				out[i] = e
 			}
 		case site.SetOpen:
-			if whole, ok := serviceOf(s, e.ID); ok && e.Open != nil {
-				sv, _ := refill(site.Service{Open: e.Open}, unseen(whole, back))
+			if had, ok := serviceOf(s, e.ID); ok && e.Open != nil {
+				sv, _ := refill(site.Service{Open: e.Open}, unseen(had, back))
 				out[i] = site.SetOpen{ID: e.ID, Open: sv.Open}
 			}
 		}

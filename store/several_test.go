@@ -1,12 +1,14 @@
 package store
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"path/filepath"
 	"strings"
 	"sync"
 	"testing"
+	"time"
 
 	"vestpin/core/site"
 )
@@ -158,5 +160,57 @@ func TestTitles(t *testing.T) {
 	}
 	if got := Title(full(), []site.Edit{site.RemoveForward{ID: "f1"}, site.Tick{}, site.Tick{}}); got != "remove Recorder and 2 more" {
 		t.Errorf("got %q", got)
+	}
+}
+
+// A clock that goes back, as a laptop's may, changes nothing in the order of things.
+func TestClockGoesBack(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "v.db")
+	s := open(t, path)
+	if _, err := s.Create(bg, "p", full()); err != nil {
+		t.Fatal(err)
+	}
+	now := time.Date(2026, 11, 25, 9, 0, 0, 0, time.UTC)
+	s.clock = func() time.Time { now = now.Add(-time.Hour); return now }
+	for i := range 5 {
+		if st, err := edit(s, "p", i+1, "", "", rename(fmt.Sprint("name ", i))); err != nil || st.Version != i+2 {
+			t.Fatalf("%v, version %d", err, st.Version)
+		}
+	}
+	again, err := open(t, path).Get(bg, "p")
+	if err != nil || again.Site.Name != "name 4" || again.Undo != "rename the site" || again.UndoSeq != 5 {
+		t.Errorf("%v %q, undo %d", err, again.Site.Name, again.UndoSeq)
+	}
+	if st, err := s.Undo(bg, "p", Turn{Version: 6}); err != nil || st.Site.Name != "name 3" {
+		t.Errorf("%v %q", err, st.Site.Name)
+	}
+}
+
+// Whose turn comes waits no longer than their request; other sites do not wait at all.
+func TestEachSiteHasItsOwnOrder(t *testing.T) {
+	s := open(t, filepath.Join(t.TempDir(), "v.db"))
+	for range 2 {
+		if _, err := s.Create(bg, "p", full()); err != nil {
+			t.Fatal(err)
+		}
+	}
+	leave, err := s.slot("p").enter(bg)
+	if err != nil {
+		t.Fatal(err)
+	}
+	ctx, end := context.WithTimeout(bg, 50*time.Millisecond)
+	defer end()
+	if _, _, err := s.Edit(ctx, "p", Change{Version: 1, Edits: rename("x")}); !errors.Is(err, context.DeadlineExceeded) {
+		t.Errorf("behind another: %v", err)
+	}
+	if _, err := edit(s, "p-2", 1, "", "", rename("x")); err != nil {
+		t.Errorf("another site: %v", err)
+	}
+	if _, err := s.Get(bg, "p"); err != nil {
+		t.Errorf("a look at it: %v", err)
+	}
+	leave()
+	if _, err := edit(s, "p", 1, "", "", rename("x")); err != nil {
+		t.Errorf("after that: %v", err)
 	}
 }
