@@ -108,150 +108,72 @@ func fillEdit(at *trail, tree any, into reflect.Value) error {
 	return nil
 }
 
-// tagged puts the verb in front of an edit's own fields.
-func tagged(do Verb, fields any) ([]byte, error) {
-	data, err := json.Marshal(fields)
+// bare are the edits' types without their methods, so that they can be written as
+// plain structs.
+var bare = func() map[Verb]reflect.Type {
+	out := map[Verb]reflect.Type{}
+	for _, e := range Edits {
+		out[e.Verb()] = reflect.StructOf(reflect.VisibleFields(reflect.TypeOf(e)))
+	}
+	return out
+}()
+
+// written puts the verb in front of an edit's own fields, and every list there.
+func written(e Edit) ([]byte, error) {
+	data, err := json.Marshal(reflect.ValueOf(wholeEdit(e)).Convert(bare[e.Verb()]).Interface())
 	if err != nil {
 		return nil, err
 	}
-	head := `{"do":"` + string(do) + `"`
+	head := `{"do":"` + string(e.Verb()) + `"`
 	if len(data) > 2 {
 		head += ","
 	}
 	return append([]byte(head), data[1:]...), nil
 }
 
-// MarshalJSON of each edit writes its verb under "do" and every list.
-func (e RenameSite) MarshalJSON() ([]byte, error) {
-	type fields RenameSite
-	return tagged(e.Verb(), fields(e))
+func wholeEdit(e Edit) Edit {
+	switch e := e.(type) {
+	case PutNetwork:
+		return PutNetwork{e.Network.whole(), e.At}
+	case PutRouter:
+		return PutRouter{e.Router.whole(), e.At}
+	case PutDevice:
+		return PutDevice{e.Device.whole(), e.At}
+	case PutInterface:
+		return PutInterface{e.ID, e.Interface.whole(), e.At}
+	case PutService:
+		return PutService{e.ID, e.Service.whole(), e.At}
+	case PutForward:
+		return PutForward{e.Forward.whole(), e.At}
+	case PutVisit:
+		return PutVisit{e.Visit.whole(), e.At}
+	case SetMakers:
+		return SetMakers{present(e.Makers)}
+	case SetOpen:
+		return SetOpen{e.ID, e.Open.whole()}
+	}
+	return e
 }
 
-// MarshalJSON writes "do" and the fields.
-func (e PutNetwork) MarshalJSON() ([]byte, error) {
-	type fields PutNetwork
-	e.Network = e.Network.whole()
-	return tagged(e.Verb(), fields(e))
-}
-
-// MarshalJSON writes "do" and the fields.
-func (e RemoveNetwork) MarshalJSON() ([]byte, error) {
-	type fields RemoveNetwork
-	return tagged(e.Verb(), fields(e))
-}
-
-// MarshalJSON writes "do" and the fields.
-func (e PutRouter) MarshalJSON() ([]byte, error) {
-	type fields PutRouter
-	e.Router = e.Router.whole()
-	return tagged(e.Verb(), fields(e))
-}
-
-// MarshalJSON writes "do" and the fields.
-func (e RemoveRouter) MarshalJSON() ([]byte, error) {
-	type fields RemoveRouter
-	return tagged(e.Verb(), fields(e))
-}
-
-// MarshalJSON writes "do" and the fields.
-func (e PutForward) MarshalJSON() ([]byte, error) {
-	type fields PutForward
-	e.Forward = e.Forward.whole()
-	return tagged(e.Verb(), fields(e))
-}
-
-// MarshalJSON writes "do" and the fields.
-func (e RemoveForward) MarshalJSON() ([]byte, error) {
-	type fields RemoveForward
-	return tagged(e.Verb(), fields(e))
-}
-
-// MarshalJSON writes "do" and the fields.
-func (e Tick) MarshalJSON() ([]byte, error) {
-	type fields Tick
-	return tagged(e.Verb(), fields(e))
-}
-
-// MarshalJSON writes "do" and the fields.
-func (e PutVisit) MarshalJSON() ([]byte, error) {
-	type fields PutVisit
-	e.Visit = e.Visit.whole()
-	return tagged(e.Verb(), fields(e))
-}
-
-// MarshalJSON writes "do" and the fields.
-func (e RemoveVisit) MarshalJSON() ([]byte, error) {
-	type fields RemoveVisit
-	return tagged(e.Verb(), fields(e))
-}
-
-// MarshalJSON writes "do" and the fields.
-func (e SetMakers) MarshalJSON() ([]byte, error) {
-	type fields SetMakers
-	e.Makers = present(e.Makers)
-	return tagged(e.Verb(), fields(e))
-}
-
-// MarshalJSON writes "do" and the fields.
-func (e PutDevice) MarshalJSON() ([]byte, error) {
-	type fields PutDevice
-	e.Device = e.Device.whole()
-	return tagged(e.Verb(), fields(e))
-}
-
-// MarshalJSON writes "do" and the fields.
-func (e RemoveDevice) MarshalJSON() ([]byte, error) {
-	type fields RemoveDevice
-	return tagged(e.Verb(), fields(e))
-}
-
-// MarshalJSON writes "do" and the fields.
-func (e Describe) MarshalJSON() ([]byte, error) {
-	type fields Describe
-	return tagged(e.Verb(), fields(e))
-}
-
-// MarshalJSON writes "do" and the fields.
-func (e PutInterface) MarshalJSON() ([]byte, error) {
-	type fields PutInterface
-	e.Interface = e.Interface.whole()
-	return tagged(e.Verb(), fields(e))
-}
-
-// MarshalJSON writes "do" and the fields.
-func (e RemoveInterface) MarshalJSON() ([]byte, error) {
-	type fields RemoveInterface
-	return tagged(e.Verb(), fields(e))
-}
-
-// MarshalJSON writes "do" and the fields.
-func (e SetPin) MarshalJSON() ([]byte, error) {
-	type fields SetPin
-	return tagged(e.Verb(), fields(e))
-}
-
-// MarshalJSON writes "do" and the fields.
-func (e SetWants) MarshalJSON() ([]byte, error) {
-	type fields SetWants
-	return tagged(e.Verb(), fields(e))
-}
-
-// MarshalJSON writes "do" and the fields.
-func (e PutService) MarshalJSON() ([]byte, error) {
-	type fields PutService
-	e.Service = e.Service.whole()
-	return tagged(e.Verb(), fields(e))
-}
-
-// MarshalJSON writes "do" and the fields.
-func (e RemoveService) MarshalJSON() ([]byte, error) {
-	type fields RemoveService
-	return tagged(e.Verb(), fields(e))
-}
-
-// MarshalJSON writes "do" and the fields.
-func (e SetOpen) MarshalJSON() ([]byte, error) {
-	type fields SetOpen
-	e.Open = e.Open.whole()
-	return tagged(e.Verb(), fields(e))
-}
+// MarshalJSON writes an edit with its verb under "do".
+func (e RenameSite) MarshalJSON() ([]byte, error)      { return written(e) }
+func (e PutNetwork) MarshalJSON() ([]byte, error)      { return written(e) }
+func (e RemoveNetwork) MarshalJSON() ([]byte, error)   { return written(e) }
+func (e PutRouter) MarshalJSON() ([]byte, error)       { return written(e) }
+func (e RemoveRouter) MarshalJSON() ([]byte, error)    { return written(e) }
+func (e PutForward) MarshalJSON() ([]byte, error)      { return written(e) }
+func (e RemoveForward) MarshalJSON() ([]byte, error)   { return written(e) }
+func (e Tick) MarshalJSON() ([]byte, error)            { return written(e) }
+func (e PutVisit) MarshalJSON() ([]byte, error)        { return written(e) }
+func (e RemoveVisit) MarshalJSON() ([]byte, error)     { return written(e) }
+func (e SetMakers) MarshalJSON() ([]byte, error)       { return written(e) }
+func (e PutDevice) MarshalJSON() ([]byte, error)       { return written(e) }
+func (e RemoveDevice) MarshalJSON() ([]byte, error)    { return written(e) }
+func (e Describe) MarshalJSON() ([]byte, error)        { return written(e) }
+func (e PutInterface) MarshalJSON() ([]byte, error)    { return written(e) }
+func (e RemoveInterface) MarshalJSON() ([]byte, error) { return written(e) }
+func (e SetPin) MarshalJSON() ([]byte, error)          { return written(e) }
+func (e SetWants) MarshalJSON() ([]byte, error)        { return written(e) }
+func (e PutService) MarshalJSON() ([]byte, error)      { return written(e) }
+func (e RemoveService) MarshalJSON() ([]byte, error)   { return written(e) }
+func (e SetOpen) MarshalJSON() ([]byte, error)         { return written(e) }

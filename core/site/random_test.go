@@ -145,7 +145,9 @@ func missed(t *testing.T, before, after Site, touched []Touch) {
 	}
 	a, b := parts(before), parts(after)
 	for k := range b {
-		a[k] = a[k] // also what is new
+		if _, was := a[k]; !was { // what is new counts too
+			a[k] = nil
+		}
 	}
 	for k := range a {
 		if _, said := Disagree([]Touch{k}, touched); !said && !reflect.DeepEqual(a[k], b[k]) {

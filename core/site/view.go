@@ -21,9 +21,9 @@ type View struct {
 	over       func() bool
 }
 
-// Over is what a computation panics with when nobody waits for it any more. Who set
+// ErrOver is what a computation panics with when nobody waits for it any more. Who set
 // Until recovers it.
-var Over = errors.New("the computation was ended")
+var ErrOver = errors.New("the computation was ended")
 
 // Until gives a view whose long computations end when over says so.
 func (v View) Until(over func() bool) View {
@@ -31,11 +31,11 @@ func (v View) Until(over func() bool) View {
 	return v
 }
 
-// Breathe is called now and then by long computations, and ends them with Over when
+// Breathe is called now and then by long computations, and ends them with ErrOver when
 // nobody waits for them any more.
 func (v View) Breathe() {
 	if v.over != nil && v.over() {
-		panic(Over)
+		panic(ErrOver)
 	}
 }
 

@@ -35,12 +35,12 @@ func For(s site.Site, h Halves) (Result, error) {
 	return Until(s, h, func() bool { return false })
 }
 
-// Until plans a site as For does, and ends with site.Over when over says that nobody
+// Until plans a site as For does, and ends with site.ErrOver when over says that nobody
 // waits for it any more.
 func Until(s site.Site, h Halves, over func() bool) (out Result, err error) {
 	defer func() {
-		if e := recover(); e == site.Over {
-			err = site.Over
+		if e := recover(); e == site.ErrOver {
+			err = site.ErrOver
 		} else if e != nil {
 			panic(e)
 		}
