@@ -40,6 +40,10 @@ var headings = map[string]role{
 	"expire": roleExpire, "valid_lifetime": roleLasts, "kind": roleKind, "place": rolePlace,
 }
 
+// headed passes lines that may be a heading with known names: one that holds a MAC
+// address is among them.
+var headed = regexp.MustCompile(`(?i)mac|hwaddr|linklayeraddress`)
+
 // columns are the roles of the columns of a file whose heading is known.
 type columns struct {
 	roles []role
@@ -48,7 +52,7 @@ type columns struct {
 
 // known takes a heading whose names are known, and then the rows below it.
 func (r *reader) known(l line) bool {
-	if len(l.macs) == 0 && len(l.addrs) == 0 && !l.odd && len(l.words) > 2 {
+	if len(l.macs) == 0 && len(l.addrs) == 0 && !l.odd && len(l.words) > 2 && headed.MatchString(l.text) {
 		for _, sep := range []string{",", ";", "\t"} {
 			if strings.Count(l.text, sep) >= 2 {
 				if roles, ok := rolesOf(split(l.text, sep)); ok {

@@ -19,13 +19,13 @@ func hostileSite(form, devices, forwards string) string {
 	"routers":[{"id":"r","network":"n","wan":{"kind":"static","address":"203.0.113.9"},"upnp":"off","form":{` + form + `}}],"devices":[` + devices + `],"forwards":[` + forwards + `]}`
 }
 
-// many joins n texts made by a format of their number.
-func many(n int, text func(i int) string) string {
+// many joins n texts made of their number.
+func many(between string, n int, text func(i int) string) string {
 	all := make([]string, n)
 	for i := range all {
 		all[i] = text(i)
 	}
-	return strings.Join(all, ",")
+	return strings.Join(all, between)
 }
 
 // peak runs work and gives by how much the heap was larger meanwhile, at most.
@@ -65,39 +65,39 @@ func TestSmallInputCostsLittle(t *testing.T) {
 		return fmt.Sprintf(`{"id":"d%d","interfaces":[{"id":"i%d","network":"n","pin":{"address":"10.0.%d.%d"}}],"services":[{"id":"s%d","interface":"i%d","protocol":"tcp","ports":"80","open":{}}]}`, i, i, i/200+1, i%200+2, i, i)
 	}
 	cases := []struct{ name, site, then string }{
-		{"11 KB of forwards of all ports, one a line", hostileSite(`"portsPerLine":"one"`, one(0), many(100, func(i int) string {
+		{"11 KB of forwards of all ports, one a line", hostileSite(`"portsPerLine":"one"`, one(0), many(",", 100, func(i int) string {
 			return fmt.Sprintf(`{"id":"f%d","router":"r","protocol":"tcp","outside":"1-65535","to":"i0"}`, i)
 		})), "suggest"},
-		{"wishes of all ports", hostileSite(`"portsPerLine":"one"`, many(60, func(i int) string {
+		{"wishes of all ports", hostileSite(`"portsPerLine":"one"`, many(",", 60, func(i int) string {
 			return fmt.Sprintf(`{"id":"d%d","interfaces":[{"id":"i%d","network":"n","pin":{"address":"10.0.1.%d"}}],"services":[{"id":"s%d","interface":"i%d","protocol":"both","ports":"1-65535","open":{}}]}`, i, i, i+2, i, i)
 		}), ""), ""},
-		{"5,000 forwards of one port", hostileSite(``, one(0), many(5000, func(i int) string {
+		{"5,000 forwards of one port", hostileSite(``, one(0), many(",", 5000, func(i int) string {
 			return fmt.Sprintf(`{"id":"f%d","router":"r","protocol":"tcp","outside":"80","inside":"%d","to":"i0"}`, i, i+1)
 		})), ""},
-		{"2,000 unmet wishes of one port", hostileSite(`"renumber":"one"`, many(2000, wish), ""), "suggest"},
-		{"1,500 devices of one name", hostileSite(``, many(1500, func(i int) string {
+		{"2,000 unmet wishes of one port", hostileSite(`"renumber":"one"`, many(",", 2000, wish), ""), "suggest"},
+		{"1,500 devices of one name", hostileSite(``, many(",", 1500, func(i int) string {
 			return fmt.Sprintf(`{"id":"d%d","interfaces":[{"id":"i%d","network":"n","mac":"00:00:5e:00:%02x:%02x","evidence":[{"source":"s","host":"same-name","address":"10.0.1.1"}]}]}`, i, i, i/256, i%256)
 		}), ""), ""},
-		{"1,500 devices that came in the place of others", strings.Replace(hostileSite(``, many(1500, func(i int) string {
+		{"1,500 devices that came in the place of others", strings.Replace(hostileSite(``, many(",", 1500, func(i int) string {
 			return fmt.Sprintf(`{"id":"d%d","interfaces":[{"id":"i%d","network":"n","mac":"00:00:5e:00:%02x:%02x","seen":"10.0.1.1","first":"2026-11-2%dT09:00:00Z","wants":"pin","evidence":[{"source":"s","host":"same-name","at":"2026-11-25T09:00:00Z","address":"10.0.1.1"}]}]}`, i, i, i/256, i%256, 3+i%3)
-		}), ""), `"devices"`, `"visits":[{"id":"v","from":"2026-11-23T09:00:00Z","until":"2026-11-23T12:00:00Z","seen":[`+many(1500, func(i int) string {
+		}), ""), `"devices"`, `"visits":[{"id":"v","from":"2026-11-23T09:00:00Z","until":"2026-11-23T12:00:00Z","seen":[`+many(",", 1500, func(i int) string {
 			return fmt.Sprintf(`{"interface":"i%d","address":"10.0.1.1","host":"same-name"}`, i)
 		})+`]},{"id":"w","from":"2026-11-25T09:00:00Z"}],"devices"`, 1), ""},
-		{"8,000 devices", hostileSite(``, many(8000, one), ""), ""},
-		{"3,900 devices", hostileSite(``, many(3900, one), ""), "suggest"},
-		{"1,900 devices with one MAC address", hostileSite(``, many(1900, func(i int) string {
+		{"8,000 devices", hostileSite(``, many(",", 8000, one), ""), ""},
+		{"3,900 devices", hostileSite(``, many(",", 3900, one), ""), "suggest"},
+		{"1,900 devices with one MAC address", hostileSite(``, many(",", 1900, func(i int) string {
 			return fmt.Sprintf(`{"id":"d%d","interfaces":[{"id":"i%d","network":"n","mac":"00:00:5e:00:53:01","wants":"pin","seen":"10.0.1.1"}]}`, i, i)
 		}), ""), ""},
-		{"1,900 pins of one address", hostileSite(``, many(1900, func(i int) string {
+		{"1,900 pins of one address", hostileSite(``, many(",", 1900, func(i int) string {
 			return fmt.Sprintf(`{"id":"d%d","interfaces":[{"id":"i%d","network":"n","pin":{"address":"10.0.1.1","by":"both"}}]}`, i, i)
 		}), ""), ""},
-		{"a network of long reasons and bad ranges", strings.Replace(hostileSite(``, one(0), ""), `"ranges":[`, `"keepFree":[`+many(250, func(i int) string {
+		{"a network of long reasons and bad ranges", strings.Replace(hostileSite(``, one(0), ""), `"ranges":[`, `"keepFree":[`+many(",", 250, func(i int) string {
 			return `{"from":"10.0.3.0","to":"10.0.3.9","why":"` + strings.Repeat("w", 490) + `"}`
-		})+`],"ranges":[`+many(63, func(int) string { return `{"from":"10.0.0.1","to":"10.0.120.0"}` })+",", 1), ""},
-		{"10,000 edits", "", `{"version":1,"edits":[` + many(10000, func(i int) string {
+		})+`],"ranges":[`+many(",", 63, func(int) string { return `{"from":"10.0.0.1","to":"10.0.120.0"}` })+",", 1), ""},
+		{"10,000 edits", "", `{"version":1,"edits":[` + many(",", 10000, func(i int) string {
 			return fmt.Sprintf(`{"do":"pin","id":"rec.0","pin":{"address":"10.48.16.%d"}}`, i%250+1)
 		}) + `]}`},
-		{"10,001 edits", "", `{"version":1,"edits":[` + many(10001, func(int) string { return `{"do":"rename-site","name":"x"}` }) + `]}`},
+		{"10,001 edits", "", `{"version":1,"edits":[` + many(",", 10001, func(int) string { return `{"do":"rename-site","name":"x"}` }) + `]}`},
 		{"words of no address", "", `{"subnet":"10.0.0.0/24","dns":"` + strings.Repeat("x,", 20000) + `"}`},
 		{"values of nothing", "", `{"version":1,"edits":[` + strings.Repeat("{},", 330000) + `{}]}`},
 	}
@@ -211,6 +211,9 @@ func TestEvidenceCosts(t *testing.T) {
 		{"a list of 200 devices", list, 200, `"new":`, 300},
 		{"one long text in many cells", long, 413, "16 MB of text", 500},
 		{"the last column of each row", wide, 413, "cells", 500},
+		{"15,000 devices in 1 MB", file{"leases", many("\n", 15000, func(i int) string {
+			return fmt.Sprintf("1795431600 00:00:5e:00:%02x:%02x 10.48.16.%d host-number-%d *", i/256, i%256, i%250+2, i)
+		})}, 200, `"leftout":`, 500},
 		{"16 MB of lines that say nothing", file{"a.txt", strings.Repeat("a\n", 8<<20)}, 200, `"missed":8388608`, 500},
 		{"200 MAC addresses a line", file{"macs.txt", strings.Repeat(strings.Repeat("00:00:5e:00:53:01 ", 200)+"\n", 3000)}, 200, `"missed":3000`, 500},
 		{"a quote that is never closed", file{"quote.conf", strings.Repeat("option x \"y;\n", 1<<20)}, 200, `"missed":`, 500},

@@ -57,6 +57,7 @@ func (s *server) routes(api huma.API) {
 	huma.Register(api, whole(post("import-site", "/api/sites/import")), s.importSite)
 	huma.Register(api, whole(get("get-site", "/api/sites/{id}")), s.getSite)
 	huma.Register(api, huma.Operation{OperationID: "remove-site", Method: http.MethodDelete, Path: "/api/sites/{id}"}, s.removeSite)
+	huma.Register(api, huma.Operation{OperationID: "understood", Method: http.MethodDelete, Path: "/api/sites/{id}/notice"}, s.understood)
 	huma.Register(api, get("reach", "/api/reach"), func(context.Context, *struct{}) (*struct{ Body Reach }, error) {
 		return &struct{ Body Reach }{s.reach}, nil
 	})
@@ -173,6 +174,11 @@ func (s *server) removeSite(ctx context.Context, in *SiteID) (*struct{}, error) 
 	s.forget(in.ID)
 	s.hub.tell(news{ID: in.ID, Version: -1})
 	return nil, nil
+}
+
+// understood takes away what was told of a site's data.
+func (s *server) understood(ctx context.Context, in *SiteID) (*struct{}, error) {
+	return nil, refusal(s.store.Understood(ctx, in.ID))
 }
 
 // rescue writes what the program holds to a new file, where its database was

@@ -402,7 +402,8 @@ func TestSmallAnswers(t *testing.T) {
 		{"/room?interface=pc.0&by=prayer", 422, "query.by"},
 		{"/suggest?half=both", 422, "query.half"},
 		{"/files/hosts", 200, "10.48.16.20\tgallery-recorder\n"},
-		{"/files/forwards.csv", 200, "Hall cupboard router,Gallery recorder video,tcp,554,10.48.16.20,554,"},
+		{"/files/forwards.csv", 200, `"Hall cupboard router","Gallery recorder video","tcp","554","10.48.16.20","554",""`},
+		{"/suggest", 200, `"proven":true`},
 	} {
 		if status, body := send(t, "GET", u+c.path, ""); status != c.status || !strings.Contains(body, c.says) {
 			t.Errorf("%s: %d %.300s", c.path, status, body)

@@ -478,6 +478,20 @@ func (s *Store) Remove(ctx context.Context, id string) error {
 	return err
 }
 
+// Understood takes away what the program had to tell of a site's data.
+func (s *Store) Understood(ctx context.Context, id string) error {
+	leave, err := s.slot(id).enter(ctx)
+	if err != nil {
+		return err
+	}
+	defer leave()
+	err = s.run(ctx, []statement{{`UPDATE sites SET notice = '', version = version + 1 WHERE id = ?`, []any{id}}})
+	if errors.Is(err, errOvertaken) {
+		return ErrNoSite
+	}
+	return err
+}
+
 // statement is one line of SQL with its values.
 type statement struct {
 	sql  string

@@ -7,6 +7,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"reflect"
 	"strings"
 	"testing"
 
@@ -110,6 +111,13 @@ func TestLossOfAnEarlierProgramIsMended(t *testing.T) {
 		if !strings.Contains(got.Notice, want) {
 			t.Errorf("not told: %s in %q", want, got.Notice)
 		}
+	}
+	st := open(t, path)
+	if err := st.Understood(bg, got.ID); err != nil {
+		t.Fatal(err)
+	}
+	if after, err := st.Get(bg, got.ID); err != nil || after.Notice != "" || !reflect.DeepEqual(after.Site, got.Site) {
+		t.Errorf("once that is understood: %v, %q", err, after.Notice)
 	}
 	d := got.Site.Devices[0]
 	if d.Place != "cellar" || d.Interfaces[0].Pin == nil || len(got.Site.Visits) != 1 || len(got.Site.Makers) != 1 || len(got.Site.Networks[0].Servers) != 1 || len(got.Site.Networks[0].Bands[0].Kinds) != 2 {

@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"net/netip"
 	"slices"
-	"time"
 
 	"vestpin/core/site"
 )
@@ -96,15 +95,22 @@ func (m *merger) crowdEdits(list []Sighting, who []site.Crowd) (out []site.Edit)
 	return out
 }
 
-// latest is the time after which nothing can have been: a day past the evidence's,
-// since clocks differ; "" where it has none.
+// latest is the day after which nothing can have been: the one after that of the
+// evidence, since clocks differ, or the first of the next month from the 28th on; ""
+// where it has no date.
 func latest(at string) string {
-	t, err := time.Parse(time.RFC3339, at)
-	if err != nil {
+	var year, month, date int
+	if n, err := fmt.Sscanf(day(at), "%4d-%2d-%2d", &year, &month, &date); err != nil || n != 3 {
 		return ""
 	}
-	return t.Add(24 * time.Hour).UTC().Format(time.RFC3339)
+	if date++; date > 28 {
+		date, month = 1, month+1
+	}
+	if month > 12 {
+		month, year = 1, year+1
+	}
+	return fmt.Sprintf("%04d-%02d-%02d", year, month, date)
 }
 
 // fromTheFuture reports whether a time cannot be.
-func (m *merger) fromTheFuture(at string) bool { return m.limit != "" && at > m.limit }
+func (m *merger) fromTheFuture(at string) bool { return m.limit != "" && day(at) > m.limit }

@@ -94,3 +94,13 @@ func TestTimeFromTheFuture(t *testing.T) {
 		}
 	}
 }
+
+func TestLatest(t *testing.T) {
+	for at, want := range map[string]string{
+		"2026-11-25T09:00:00Z": "2026-11-26", "2026-11-30T09:00:00Z": "2026-12-01", "2026-12-31T23:00:00Z": "2027-01-01", "2026-02-28": "2026-03-01", "": "", "now": "",
+	} {
+		if got := latest(at); got != want {
+			t.Errorf("%s: %s, want %s", at, got, want)
+		}
+	}
+}

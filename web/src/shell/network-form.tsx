@@ -75,7 +75,16 @@ export function NetworkForm({ network, onClose }: { network: Network; onClose: (
         edits: [
           {
             do: "put-network",
-            network: { ...understood, id: network.id, name: t.name, dhcpServers: network.dhcpServers },
+            network: {
+              ...network, // what the form does not show stays
+              name: t.name,
+              subnet: understood.subnet,
+              gateway: understood.gateway,
+              dns: understood.dns,
+              ranges: understood.ranges,
+              bands: understood.bands,
+              keepFree: understood.keepFree,
+            },
           },
         ],
         says: "The network is changed.",

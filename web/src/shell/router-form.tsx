@@ -89,14 +89,14 @@ export function RouterForm({ router, onClose }: { router: Router; onClose: () =>
   const { dirtyFields } = formState; // watched, so that what was typed stays on a conflict
   const save = handleSubmit(async (t) => {
     const changed = {
-      id: router.id,
-      network: router.network,
+      ...router, // what the form does not show stays
       name: t.name,
       upstream: t.upstream,
       upnp: t.upnp,
       wan: { address: t.address.trim(), kind: t.kind, name: t.wanName.trim() },
       ownPorts: ownLines(t.own),
       form: {
+        ...router.form,
         portsPerLine: t.portsPerLine,
         renumber: t.renumber,
         protocols: t.protocols.split(","),

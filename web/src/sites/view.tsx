@@ -20,6 +20,11 @@ export function SitesView() {
   const [removing, setRemoving] = useState<Summary>();
   const file = useRef<HTMLInputElement>(null);
   const take = useImport();
+  const client = useQueryClient();
+  const understand = async (s: Summary) => {
+    await api.DELETE("/api/sites/{id}/notice", { params: { path: { id: s.id } } });
+    await client.invalidateQueries({ queryKey: sitesQuery.queryKey });
+  };
   useNews();
   return (
     <>
@@ -144,7 +149,12 @@ export function SitesView() {
                     <chakra.p mt="6px" fontSize="small" color={s.damaged ? "madder" : "muted"} overflowWrap="anywhere">
                       {s.damaged
                         ? `${s.damaged}. Save it as a file as it stands, or remove it; the other sites are not touched by it.`
-                        : s.notice}
+                        : s.notice}{" "}
+                      {!s.damaged && (
+                        <Button variant="mend" position="relative" zIndex={1} onClick={() => understand(s)}>
+                          Understood
+                        </Button>
+                      )}
                     </chakra.p>
                   )}
                 </chakra.li>
