@@ -9,6 +9,7 @@ import (
 	"mime/multipart"
 	"net/http"
 	"net/http/httptest"
+	"net/netip"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -16,6 +17,7 @@ import (
 
 	"vestpin/core/site"
 	"vestpin/demo"
+	"vestpin/sim"
 	"vestpin/store"
 	"vestpin/wire"
 )
@@ -386,4 +388,57 @@ func TestClosingKeepsWhatWasFound(t *testing.T) {
 		t.Errorf("%v: version %d, visits %+v", err, after.Version, after.Site.Visits)
 	}
 	st.Close()
+}
+
+// One device answers for one address with thousands of MAC addresses, another for
+// every address: the honest ones are found, the rest is one snag, and another site
+// does not wait.
+func TestHostileLAN(t *testing.T) {
+	address := func(n int) netip.Addr { return netip.AddrFrom4([4]byte{10, 48, 16, byte(n)}) }
+	w := &sim.World{Own: netip.PrefixFrom(address(126), 24), MAC: "00:00:5e:00:53:7e", Gateway: address(1), Delay: 5}
+	for i := range 3000 {
+		w.Hosts = append(w.Hosts, sim.Host{MAC: site.MAC(fmt.Sprintf("02:00:00:00:%02x:%02x", i/256, i%256)), Address: address(66), Silent: true})
+	}
+	for i := 2; i < 250; i++ {
+		w.Hosts = append(w.Hosts, sim.Host{MAC: "00:00:5e:00:53:77", Address: address(i), Silent: true})
+	}
+	for i := range 10 {
+		w.Hosts = append(w.Hosts, sim.Host{MAC: site.MAC(fmt.Sprintf("00:00:5e:00:53:%02x", 0xa0+i)), Address: address(200 + i), Silent: true})
+	}
+	u := serve(t, Options{Network: func(string) wire.Network { return w }}).URL
+	if status, body := send(t, "POST", u+"/api/sites", `{"name":"Hostile","subnet":"10.48.16.0/24","gateway":".1"}`); status != 200 {
+		t.Fatal(body)
+	}
+	if status, body := send(t, "POST", u+"/api/sites/hostile/survey", `{}`); status != 200 {
+		t.Fatal(body)
+	}
+	var live Live
+	var waited time.Duration
+	for end := time.Now().Add(40 * time.Second); ; time.Sleep(50 * time.Millisecond) {
+		begin := time.Now()
+		send(t, "GET", u+"/api/sites/flat", "")
+		waited = max(waited, time.Since(begin))
+		get(t, u+"/api/sites/hostile/survey", &live)
+		if !live.State.Running {
+			break
+		}
+		if time.Now().After(end) {
+			t.Fatalf("it still goes on: %+v", live.State)
+		}
+	}
+	var got surveyed
+	get(t, u+"/api/sites/hostile", &got)
+	honest, codes := 0, map[string]int{}
+	for _, d := range got.Site.Devices {
+		if strings.HasPrefix(string(d.Interfaces[0].MAC), "00:00:5e:00:53:a") {
+			honest++
+		}
+	}
+	for _, s := range got.Snags {
+		codes[s.Code]++
+	}
+	t.Logf("%s; %d devices, %d crowds; another site waited %v at most", live.State.Says, len(got.Site.Devices), len(got.Site.Networks[0].Crowds), waited)
+	if live.State.Failed || honest != 10 || len(got.Site.Devices) > 10+16+1+4 || codes["answers-for-many"] != 1 || waited > 200*time.Millisecond {
+		t.Errorf("%d honest ones of %d devices, snags %v, another site waited %v: %s", honest, len(got.Site.Devices), codes, waited, live.State.Says)
+	}
 }

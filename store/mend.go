@@ -119,7 +119,7 @@ func mend(now site.Site, history []Entry) (site.Site, string) {
 				var what []string
 				d.Services[i], what = refill(s, had)
 				for _, w := range what {
-					gave = append(gave, w+" of "+d.Label()+" "+s.Name)
+					gave = append(gave, w+" of "+site.Wish{Device: &d, Service: &s}.Label())
 				}
 			}
 		}

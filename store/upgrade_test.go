@@ -124,3 +124,21 @@ func TestLossOfAnEarlierProgramIsMended(t *testing.T) {
 		t.Errorf("something else was changed: %s", site.Write(got.Site))
 	}
 }
+
+// Where the journal does not lead back, nothing is changed and that is told; where no
+// device ever moved there is nothing to tell.
+func TestWhatCannotBeMendedIsTold(t *testing.T) {
+	s := full()
+	device := func(id string) string {
+		return `{"do":"put-device","device":{"id":"` + id + `","interfaces":[{"id":"rec.0","network":"main"}]}}`
+	}
+	moved := Entry{Seq: 1, Title: "put together", State: "done", format: 1, forth: "[" + device("z") + "]", back: `[{"do":"remove-device","id":"gone"},` + device("rec") + "]"}
+	after, says := mend(s, []Entry{moved})
+	if !reflect.DeepEqual(after, s) || !strings.Contains(says, "put together") || !strings.Contains(says, "nothing was mended") {
+		t.Errorf("told: %q", says)
+	}
+	plain := Entry{Seq: 1, Title: "name it", State: "done", format: 1, forth: `[{"do":"rename-site","name":"x"}]`, back: `[{"do":"rename-site","name":"y"}]`}
+	if _, says := mend(s, []Entry{plain}); says != "" {
+		t.Errorf("told: %q", says)
+	}
+}
