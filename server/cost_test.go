@@ -226,7 +226,7 @@ func TestEvidenceCosts(t *testing.T) {
 			begin := time.Now()
 			used := peak(func() { status, answer = evidence(t, u, "pottery", c.file) })
 			t.Logf("%d bytes: %d, %d bytes in %v, %d MB", len(c.file.data), status, len(answer), time.Since(begin), used>>20)
-			if status != c.status || !strings.Contains(answer, c.says) || used > c.limit<<20 || time.Since(begin) > 10*time.Second || len(answer) > 5<<20 {
+			if status != c.status || !strings.Contains(answer, c.says) || used > c.limit<<20 || time.Since(begin) > 30*time.Second || len(answer) > 5<<20 {
 				t.Errorf("got %d %.300s", status, answer)
 			}
 			if left, _ := filepath.Glob(filepath.Join(tmp, "*workbook*")); len(left) > 0 {

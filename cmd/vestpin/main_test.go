@@ -59,6 +59,7 @@ func TestCommandLine(t *testing.T) {
 		{"walk", "", []string{"walk", pottery, "--port", "8021", "--protocol", "tcp"}, 0, `"interface": "yard.0"`},
 		{"walk to the router", "", []string{"walk", pottery, "--port", "443"}, 0, `"fate": "router"`},
 		{"lines", "", []string{"lines", pottery}, 0, `"outside": "16400-16463"`},
+		{"more lines than are printed", `{"format":"vestpin-site/1","name":"x","networks":[{"id":"n","subnet":"10.48.16.0/24"}],"routers":[{"id":"r","network":"n","form":{"portsPerLine":"one"}}],"forwards":[{"id":"f","router":"r","protocol":"tcp","outside":"1-65535","to":"10.48.16.9"}]}`, []string{"lines", "-"}, 0, `"more": 55535`},
 		{"read", "", []string{"read", "../../demo/captures/router-page.txt"}, 0, `"host": "Imprimante étiquettes"`},
 		{"read by name", "10.48.16.20 dev eth0 lladdr 00:00:5e:00:53:21 STALE", []string{"read", "--as", "neighbours", "-"}, 0, `"state": "stale"`},
 		{"write", "", []string{"write", "--as", "dnsmasq", pottery}, 0, "dhcp-host=00:00:5e:00:53:21,10.48.16.20,gallery-recorder"},
@@ -88,6 +89,30 @@ func TestCommandLine(t *testing.T) {
 				t.Errorf("status %d, %.600s %s", status, out, errs)
 			}
 		})
+	}
+}
+
+// A passphrase that is no good is refused wherever the program listens, before it does.
+func TestPassphrasesThatAreRefused(t *testing.T) {
+	db := filepath.Join(t.TempDir(), "v.db")
+	for passphrase, good := range map[string]bool{"short": false, "        ": false, "\t \t \t \t ": false, "äöüäöüä": false, "kiln at nine": true, "äöüäöüäö": true} {
+		t.Setenv(passphraseVariable, passphrase)
+		for _, addr := range []string{"127.0.0.1:0", "0.0.0.0:0"} {
+			o, err := options(listening{addr: addr})
+			if (err == nil) != good || good && (o.Passphrase != passphrase || o.Secure != (addr == "0.0.0.0:0")) {
+				t.Errorf("%q at %s: %+v, %v", passphrase, addr, o, err)
+			}
+		}
+	}
+	t.Setenv(passphraseVariable, "short")
+	if status, _, errs := vestpin(t, "", "serve", "--db", db); status != 2 || !strings.Contains(errs, "at least 8 characters") {
+		t.Errorf("%d %s", status, errs)
+	}
+	if _, err := os.Stat(db); err == nil {
+		t.Error("the database was made all the same")
+	}
+	if _, _, err := certificate(t.TempDir(), "one.pem", ""); err == nil {
+		t.Error("a certificate without a key was taken")
 	}
 }
 

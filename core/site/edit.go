@@ -95,6 +95,9 @@ func Apply(s Site, edits []Edit) (Site, []Edit, error) {
 			return s, nil, at.refuse("", "an edit")
 		}
 		back, err := e.apply(&d, at)
+		if err == nil {
+			err = d.overfull(at)
+		}
 		if err != nil {
 			return s, nil, err
 		}
@@ -134,6 +137,13 @@ type draft struct {
 	copied map[string]bool // the lists that are the draft's own: "devices", or "device:rec" for the parts of one
 }
 
+// overfull refuses a batch that puts far more than a site may hold, before all of it
+// is there; a few may be too many until others are removed.
+func (d *draft) overfull(at *trail) error {
+	const meanwhile = 100
+	return firstOf(checkMost(at, len(d.Devices), MostDevices+meanwhile), checkMost(at, len(d.Forwards), mostForwards+meanwhile), checkMost(at, len(d.Visits), mostVisits+meanwhile), checkMost(at, len(d.Done), mostDone+meanwhile))
+}
+
 // own makes a list the draft's own.
 func own[T any](d *draft, name string, list *[]T) {
 	if !d.copied[name] {
@@ -151,10 +161,20 @@ func (d *draft) device(i int) *Device {
 	return v
 }
 
+// indexOf finds an item by id without copying the others.
+func indexOf[T any](list []T, id string, idOf func(*T) string) int {
+	for i := range list {
+		if idOf(&list[i]) == id {
+			return i
+		}
+	}
+	return -1
+}
+
 // put adds v or replaces the one with its id; at is its place, absent where the
 // old one stands or the end. It gives the one it replaced, and its place.
-func put[T any](list *[]T, v T, id func(T) string, at *int) (old *T, was int) {
-	was = slices.IndexFunc(*list, func(o T) bool { return id(o) == id(v) })
+func put[T any](list *[]T, v T, id func(*T) string, at *int) (old *T, was int) {
+	was = indexOf(*list, id(&v), id)
 	if was >= 0 {
 		gone := (*list)[was]
 		old = &gone
@@ -173,8 +193,8 @@ func put[T any](list *[]T, v T, id func(T) string, at *int) (old *T, was int) {
 }
 
 // take removes the one with that id and gives it with its place.
-func take[T any](list *[]T, at *trail, kind, id string, idOf func(T) string) (old T, was int, err error) {
-	was = slices.IndexFunc(*list, func(o T) bool { return idOf(o) == id })
+func take[T any](list *[]T, at *trail, kind, id string, idOf func(*T) string) (old T, was int, err error) {
+	was = indexOf(*list, id, idOf)
 	if was < 0 {
 		return old, was, unknown(at, kind, id)
 	}
@@ -188,18 +208,24 @@ func unknown(at *trail, kind, id string) error {
 }
 
 // dropForwards removes the forwards that match, and gives the way back.
-func (d *draft) dropForwards(match func(Forward) bool) []Edit {
-	if !slices.ContainsFunc(d.Forwards, match) {
+func (d *draft) dropForwards(match func(*Forward) bool) []Edit {
+	some := false
+	for i := range d.Forwards {
+		some = some || match(&d.Forwards[i])
+	}
+	if !some {
 		return nil
 	}
 	own(d, "forwards", &d.Forwards)
 	var undo []Edit
 	kept := d.Forwards[:0]
-	for i, f := range d.Forwards {
+	for i := range d.Forwards {
+		f := &d.Forwards[i]
 		if match(f) {
-			undo = append(undo, PutForward{Forward: f, At: &i})
+			place := i
+			undo = append(undo, PutForward{Forward: *f, At: &place})
 		} else {
-			kept = append(kept, f)
+			kept = append(kept, *f)
 		}
 	}
 	clear(d.Forwards[len(kept):])
@@ -237,7 +263,7 @@ func (d *draft) findService(at *trail, id string) (device, part int, err error) 
 }
 
 func (d *draft) findDevice(at *trail, id string) (int, error) {
-	i := slices.IndexFunc(d.Devices, func(v Device) bool { return v.ID == id })
+	i := indexOf(d.Devices, id, deviceID)
 	if i < 0 {
 		return i, unknown(at, "device", id)
 	}

@@ -56,11 +56,11 @@ func (e RemoveDevice) apply(d *draft, at *trail) ([]Edit, error) {
 	if e.Only {
 		return back, nil
 	}
-	return append(back, d.dropForwards(func(f Forward) bool { return leadsTo(f, gone) })...), nil
+	return append(back, d.dropForwards(func(f *Forward) bool { return leadsTo(f, &gone) })...), nil
 }
 
 // leadsTo reports whether a forward would dangle without the device.
-func leadsTo(f Forward, d Device) bool {
+func leadsTo(f *Forward, d *Device) bool {
 	return slices.ContainsFunc(d.Interfaces, func(i Interface) bool { return i.ID == f.To }) ||
 		slices.ContainsFunc(d.Services, func(sv Service) bool { return sv.ID == f.Service && f.Service != "" })
 }
@@ -140,8 +140,8 @@ func (e PutInterface) apply(d *draft, at *trail) ([]Edit, error) {
 	return []Edit{RemoveInterface{ID: e.Interface.ID, Only: true}}, nil
 }
 
-func interfaceID(n Interface) string { return n.ID }
-func serviceID(s Service) string     { return s.ID }
+func interfaceID(n *Interface) string { return n.ID }
+func serviceID(s *Service) string     { return s.ID }
 
 // RemoveInterface removes an interface, and its services and forwards with it
 // unless Only it is meant.
@@ -179,7 +179,7 @@ func (e RemoveInterface) apply(d *draft, at *trail) ([]Edit, error) {
 	}
 	clear(v.Services[len(kept):])
 	v.Services = kept
-	return append(back, d.dropForwards(func(f Forward) bool { return f.To == e.ID || gone[f.Service] })...), nil
+	return append(back, d.dropForwards(func(f *Forward) bool { return f.To == e.ID || gone[f.Service] })...), nil
 }
 
 // SetPin pins an interface, or, without Pin, makes it loose.
@@ -276,7 +276,7 @@ func (e RemoveService) apply(d *draft, at *trail) ([]Edit, error) {
 	if e.Only {
 		return back, nil
 	}
-	return append(back, d.dropForwards(func(f Forward) bool { return f.Service == e.ID })...), nil
+	return append(back, d.dropForwards(func(f *Forward) bool { return f.Service == e.ID })...), nil
 }
 
 // SetOpen wants a service from outside, or, without Open, keeps it in.

@@ -102,7 +102,7 @@ func (e RemoveRouter) apply(d *draft, at *trail) ([]Edit, error) {
 	if e.Only {
 		return back, nil
 	}
-	return append(back, d.dropForwards(func(f Forward) bool { return f.Router == e.ID })...), nil
+	return append(back, d.dropForwards(func(f *Forward) bool { return f.Router == e.ID })...), nil
 }
 
 // PutForward adds a forward or replaces the one with its id.
@@ -227,9 +227,9 @@ func (e SetMakers) apply(d *draft, _ *trail) ([]Edit, error) {
 	return []Edit{back}, nil
 }
 
-func networkID(n Network) string { return n.ID }
-func routerID(r Router) string   { return r.ID }
-func deviceID(d Device) string   { return d.ID }
-func forwardID(f Forward) string { return f.ID }
-func visitID(v Visit) string     { return v.ID }
-func doneID(d Done) string       { return d.Step }
+func networkID(n *Network) string { return n.ID }
+func routerID(r *Router) string   { return r.ID }
+func deviceID(d *Device) string   { return d.ID }
+func forwardID(f *Forward) string { return f.ID }
+func visitID(v *Visit) string     { return v.ID }
+func doneID(d *Done) string       { return d.Step }
