@@ -107,7 +107,9 @@ func through(now, leads []shift) []shift {
 // SuggestOne gives the forwards that would meet one wish while everything else
 // stays as it is.
 func SuggestOne(v site.View, w site.Wish) Plan {
-	whole := newPlanner(v)
+	if w.Service.Open == nil {
+		return Plan{Proven: true}
+	}
 	p := &planner{v: v, room: map[string]int{}}
 	for _, f := range v.Forwards {
 		if f.Enabled && (f.Locked || f.Service != w.Service.ID) {
@@ -119,14 +121,7 @@ func SuggestOne(v site.View, w site.Wish) Plan {
 			p.room[r.ID] = r.Form.Lines - p.linesOf(r)
 		}
 	}
-	for _, o := range whole.wishes {
-		if o.Service.ID == w.Service.ID {
-			p.wishes = []*wish{o}
-		}
-	}
-	if p.wishes == nil {
-		return Plan{Proven: true}
-	}
+	p.wishes = []*wish{withoutWishes(v).wish(w)}
 	chosen, proven := p.search(p.wishes, false)
 	placed := p.place(chosen)
 	if chosen[0] == nil || placed[0] == nil {

@@ -58,7 +58,6 @@ type wish struct {
 	ways     []way
 	existing []site.Forward // made for it earlier and free to change
 	refusal  string         // why there is no way at all
-	place    int
 }
 
 // way is one manner of meeting a wish.
@@ -86,9 +85,18 @@ type planner struct {
 }
 
 func newPlanner(v site.View) *planner {
-	p := &planner{v: v, room: map[string]int{}}
+	p := withoutWishes(v)
 	open := v.Wishes()
 	slices.SortStableFunc(open, func(a, b site.Wish) int { return a.Device.Importance() - b.Device.Importance() })
+	for _, w := range open {
+		p.wishes = append(p.wishes, p.wish(w))
+	}
+	return p
+}
+
+// withoutWishes knows what stays whatever is planned, and nothing to plan yet.
+func withoutWishes(v site.View) *planner {
+	p := &planner{v: v, room: map[string]int{}}
 	for _, f := range v.Forwards {
 		if f.Enabled && (f.Locked || f.Service == "") {
 			p.fixed = append(p.fixed, f)
@@ -99,17 +107,19 @@ func newPlanner(v site.View) *planner {
 			p.room[r.ID] = r.Form.Lines - p.linesOf(r)
 		}
 	}
-	for i, w := range open {
-		next := &wish{Wish: w, place: i}
-		for _, f := range v.Forwards {
-			if f.Enabled && !f.Locked && f.Service == w.Service.ID {
-				next.existing = append(next.existing, f)
-			}
-		}
-		next.ways, next.refusal = p.waysOf(next)
-		p.wishes = append(p.wishes, next)
-	}
 	return p
+}
+
+// wish is a wish with its forwards and the ways to meet it.
+func (p *planner) wish(w site.Wish) *wish {
+	next := &wish{Wish: w}
+	for _, f := range p.v.Forwards {
+		if f.Enabled && !f.Locked && f.Service == w.Service.ID {
+			next.existing = append(next.existing, f)
+		}
+	}
+	next.ways, next.refusal = p.waysOf(next)
+	return next
 }
 
 func (p *planner) linesOf(r site.Router) int {

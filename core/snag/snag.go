@@ -49,7 +49,7 @@ type budget struct{ addresses, ports int }
 // a person mends some and looks again.
 const (
 	mostAddressMends = 1000
-	mostPortMends    = 40
+	mostPortMends    = 100
 	mostAlike        = 1000
 )
 
