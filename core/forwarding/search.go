@@ -8,8 +8,20 @@ import (
 	"vestpin/core/span"
 )
 
-// searchLimit bounds the steps of the search for the best set of ways.
-const searchLimit = 60000
+// searchLimit bounds the steps of the search for the best set of ways among up to
+// fewWishes. Each step looks at all wishes that are left, so among more there are as
+// many fewer steps, though always some for each wish.
+const (
+	searchLimit = 60000
+	fewWishes   = 200
+)
+
+func limitFor(wishes int) int {
+	if wishes <= fewWishes {
+		return searchLimit
+	}
+	return max(2*wishes+fewWishes, searchLimit*fewWishes/wishes)
+}
 
 // score orders answers: wishes met of each rank, the more the better, then
 // devices to be set anew, forwards changed, preferences missed, those by rank,
@@ -33,6 +45,7 @@ type hunt struct {
 	found   bool
 	all     bool // only an answer that meets every wish counts
 	visits  int
+	limit   int
 	needles []string // the one outside port of a wish that has no choice
 	used    map[string]bool
 }
@@ -41,7 +54,7 @@ type hunt struct {
 // no better answer exists. With all set it gives nil where not every wish can
 // be met.
 func (p *planner) search(wishes []*wish, all bool) ([]*way, bool) {
-	h := &hunt{p: p, wishes: wishes, chosen: make([]*way, len(wishes)), all: all, room: map[string]int{}, used: map[string]bool{}}
+	h := &hunt{p: p, wishes: wishes, chosen: make([]*way, len(wishes)), all: all, limit: limitFor(len(wishes)), room: map[string]int{}, used: map[string]bool{}}
 	for r, n := range p.room {
 		h.room[r] = n
 	}
@@ -52,7 +65,7 @@ func (p *planner) search(wishes []*wish, all bool) ([]*way, bool) {
 	if h.best == nil && !all {
 		h.best = make([]*way, len(wishes))
 	}
-	return h.best, h.visits <= searchLimit
+	return h.best, h.visits <= h.limit
 }
 
 // needle names the outside port of a wish that could be met in one place only:
@@ -77,7 +90,7 @@ func needle(w *wish) string {
 }
 
 func (h *hunt) step(i int) {
-	if h.visits++; h.visits > searchLimit || (h.all && h.found) {
+	if h.visits++; h.visits > h.limit || (h.all && h.found) {
 		return
 	}
 	if h.visits%64 == 1 {
