@@ -49,7 +49,7 @@ func Suggest(v site.View) Plan {
 			mend = append(mend, p)
 		}
 	}
-	plan := planFor(v, want)
+	plan := planInParts(v, want)
 	if len(mend) == 0 {
 		return plan
 	}
@@ -59,15 +59,63 @@ func Suggest(v site.View) Plan {
 	if err != nil {
 		return plan
 	}
-	then := site.NewView(next)
+	then := v.With(next)
 	var still []site.Placed
 	for _, p := range mend {
 		if q, ok := then.Interface(p.Interface.ID); ok && len(Faults(then, q)) > 0 {
 			still = append(still, q)
 		}
 	}
-	more := planFor(then, still)
+	more := planInParts(then, still)
 	return Plan{append(plan.Suggestions, more.Suggestions...), append(plan.Unmet, more.Unmet...), plan.Proven && more.Proven}
+}
+
+// How many interfaces are planned at once, and in parts of how many where there are
+// more: the best plan for all costs the square of their number.
+const (
+	mostAtOnce = 600
+	partOf     = 100
+)
+
+// planInParts plans all at once where they are not too many. Else it plans the more
+// important ones first, part by part on the site as it will be then, and those that
+// were left out once more at the end; that is not proven to be the best.
+func planInParts(v site.View, rows []site.Placed) Plan {
+	if len(rows) <= mostAtOnce {
+		return planFor(v, rows)
+	}
+	slices.SortStableFunc(rows, func(p, q site.Placed) int { return p.Device.Importance() - q.Device.Importance() })
+	ids := make([]string, len(rows))
+	for i, p := range rows {
+		ids[i] = p.Interface.ID
+	}
+	plan := Plan{}
+	for range 2 {
+		plan.Unmet = nil
+		for part := range slices.Chunk(ids, partOf) {
+			v.Breathe()
+			var placed []site.Placed
+			for _, id := range part {
+				if p, ok := v.Interface(id); ok {
+					placed = append(placed, p)
+				}
+			}
+			one := planFor(v, placed)
+			next, _, err := site.Apply(v.Site, one.Edits())
+			if err != nil {
+				return plan
+			}
+			v = v.With(next)
+			plan.Suggestions, plan.Unmet = append(plan.Suggestions, one.Suggestions...), append(plan.Unmet, one.Unmet...)
+		}
+		if ids = nil; len(plan.Unmet) == 0 {
+			break
+		}
+		for _, u := range plan.Unmet {
+			ids = append(ids, u.Interface)
+		}
+	}
+	return plan
 }
 
 // Edits gives the edits that take the whole plan.

@@ -31,6 +31,9 @@ func (v View) Until(over func() bool) View {
 	return v
 }
 
+// With gives a view of another site that ends when this one does.
+func (v View) With(s Site) View { return NewView(s).Until(v.over) }
+
 // Breathe is called now and then by long computations, and ends them with ErrOver when
 // nobody waits for them any more.
 func (v View) Breathe() {
