@@ -56,7 +56,7 @@ tools:
 	DEBIAN_FRONTEND=noninteractive RUNLEVEL=1 apt-get install -y -q --no-install-recommends $(PACKAGES); fi
 
 test: tools build lint
-	VESTPIN_BROWSER=require go test -timeout 20m ./...
+	VESTPIN_BROWSER=require go test -p 1 -timeout 20m ./...  # one after the other: the browser and the figures want the machine to themselves
 	@for f in $(FUZZ); do go test -run '^$$' -fuzz "^$${f#*:}$$" -fuzztime 5s ./$${f%:*} || exit 1; done
 
 # The storms of the tests, for ten minutes.
