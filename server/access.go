@@ -150,7 +150,7 @@ func (g *gate) wait(ctx context.Context, from string) error {
 	t := g.triers[from]
 	if t == nil {
 		if len(g.triers) >= mostTriers {
-			g.forgetOldest()
+			forgetOldest(g.triers, func(t *trier) time.Time { return t.last })
 		}
 		t = &trier{limit: rate.NewLimiter(rate.Every(eachTry), triesAtOnce)}
 		g.triers[from] = t
@@ -169,14 +169,15 @@ func (g *gate) wait(ctx context.Context, from string) error {
 	return all.Wait(ctx)
 }
 
-func (g *gate) forgetOldest() {
+// forgetOldest makes room for another.
+func forgetOldest[T any](all map[string]T, last func(T) time.Time) {
 	oldest := ""
-	for from, t := range g.triers {
-		if oldest == "" || t.last.Before(g.triers[oldest].last) {
-			oldest = from
+	for key, v := range all {
+		if oldest == "" || last(v).Before(last(all[oldest])) {
+			oldest = key
 		}
 	}
-	delete(g.triers, oldest)
+	delete(all, oldest)
 }
 
 func (g *gate) noteWrong(from string) int {
@@ -195,13 +196,7 @@ func (g *gate) welcome(cookie, from string) {
 	defer g.mu.Unlock()
 	delete(g.triers, from)
 	if len(g.guests) >= mostGuests {
-		oldest := ""
-		for key, last := range g.guests {
-			if oldest == "" || last.Before(g.guests[oldest]) {
-				oldest = key
-			}
-		}
-		delete(g.guests, oldest)
+		forgetOldest(g.guests, func(last time.Time) time.Time { return last })
 	}
 	g.guests[digest(cookie)] = g.clock()
 }

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"encoding/json"
 	"fmt"
+	"maps"
 	"reflect"
 	"slices"
 	"strings"
@@ -58,7 +59,7 @@ func headOf(s site.Site) (string, error) {
 // Items that are the same are neither written nor made into JSON.
 func changes(id string, before, after site.Site) ([]statement, error) {
 	var out []statement
-	for _, list := range slices.Sorted(keys(lists)) {
+	for _, list := range slices.Sorted(maps.Keys(lists)) {
 		a, b := reflect.ValueOf(before).Field(lists[list]), reflect.ValueOf(after).Field(lists[list])
 		was := map[string]int{}
 		for i := range a.Len() {
@@ -87,16 +88,6 @@ func changes(id string, before, after site.Site) ([]statement, error) {
 		}
 	}
 	return out, nil
-}
-
-func keys[V any](m map[string]V) func(func(string) bool) {
-	return func(yield func(string) bool) {
-		for k := range m {
-			if !yield(k) {
-				return
-			}
-		}
-	}
 }
 
 // assemble makes a site of its head and its parts, which come in order.

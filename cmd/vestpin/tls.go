@@ -42,7 +42,7 @@ func certificate(dir, certFile, keyFile string) (cert tls.Certificate, fingerpri
 		}
 	}
 	sum := sha256.Sum256(cert.Certificate[0])
-	return cert, strings.TrimSuffix(strings.ReplaceAll(fmt.Sprintf("% X", sum), " ", ":"), ":"), nil
+	return cert, strings.ReplaceAll(fmt.Sprintf("% X", sum), " ", ":"), nil
 }
 
 // stillGood reports whether a certificate lasts another month and names the
