@@ -129,7 +129,7 @@ func (g *gate) logIn(c *gin.Context) {
 	cookie := rand.Text()
 	g.welcome(cookie, from)
 	slog.Info("logged in", "from", from)
-	http.SetCookie(c.Writer, &http.Cookie{Name: cookieName, Value: cookie, Path: "/", HttpOnly: true, Secure: g.secure, SameSite: http.SameSiteStrictMode, MaxAge: int(goodFor / time.Second)})
+	http.SetCookie(c.Writer, &http.Cookie{Name: cookieName, Value: cookie, Path: "/", HttpOnly: true, Secure: g.secure, SameSite: http.SameSiteStrictMode})
 	c.Status(http.StatusNoContent)
 }
 

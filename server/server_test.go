@@ -204,6 +204,9 @@ func TestPassphrase(t *testing.T) {
 		t.Fatalf("the right one after wrong ones: %d after %v", resp.StatusCode, took)
 	}
 	c := resp.Cookies()[0]
+	if c.MaxAge != 0 { // the server ends it where it is not used; one that is used does not end in the middle of work
+		t.Errorf("the cookie ends after %d s", c.MaxAge)
+	}
 	if !c.HttpOnly || !c.Secure || c.SameSite != http.SameSiteStrictMode || len(c.Value) < 20 {
 		t.Errorf("the cookie is %v", c)
 	}
