@@ -183,18 +183,13 @@ func (s *server) understood(ctx context.Context, in *SiteID) (*struct{}, error) 
 
 // rescue writes what the program holds to a new file, where its database was
 // removed or replaced.
-func (s *server) rescue(ctx context.Context, _ *struct{}) (*struct{ Body Rescued }, error) {
-	path, err := s.store.Rescue(ctx)
+func (s *server) rescue(ctx context.Context, _ *struct{}) (*struct{ Body store.Rescued }, error) {
+	done, err := s.store.Rescue(ctx)
 	if err != nil {
 		return nil, refusal(err)
 	}
-	slog.Warn("the database was gone; what was held is written anew", "path", path)
-	return &struct{ Body Rescued }{Rescued{path}}, nil
-}
-
-// Rescued is where the data was written.
-type Rescued struct {
-	Path string `json:"path"`
+	slog.Warn("the database was gone; what was held is written anew", "path", done.Path, "missing", done.Missing)
+	return &struct{ Body store.Rescued }{done}, nil
 }
 
 func attachment(mediaType, name string, body []byte) *fileAnswer {

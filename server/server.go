@@ -232,6 +232,8 @@ func refusal(err error) error {
 		return huma.NewError(http.StatusConflict, sentence(damaged.Error())+". Save it as a file as it stands, or remove it.", &huma.ErrorDetail{Location: "damaged", Message: damaged.Why.Error()})
 	case errors.Is(err, site.ErrOver), errors.Is(err, context.Canceled), errors.Is(err, context.DeadlineExceeded):
 		return huma.NewError(statusClosed, "The request was ended before its answer was worked out.")
+	case errors.Is(err, store.ErrNotGone):
+		return huma.Error409Conflict("The database is where it was: nothing needs to be written anew.")
 	case errors.Is(err, store.ErrGone):
 		return huma.NewError(http.StatusInsufficientStorage, "Nothing was saved: the file of the database was removed, moved or replaced while the program runs. All that was saved before is still held.", &huma.ErrorDetail{Location: "database", Message: "gone"})
 	case errors.Is(err, store.ErrNoSite):

@@ -13,24 +13,38 @@ import (
 	"vestpin/core/site"
 )
 
+// Rescued is where the data was written, and what may be missing there: "" where all
+// that was held could be read.
+type Rescued struct {
+	Path    string `json:"path"`
+	Missing string `json:"missing"`
+}
+
+// ErrNotGone says that Rescue has nothing to do.
+var ErrNotGone = errors.New("the database is where it was: nothing needs to be rescued")
+
 // Rescue writes all that is held to a new file, where the file of the store was
 // removed or replaced, and goes on with that. It takes the old place where that is
-// free, and one beside it where not.
-func (s *Store) Rescue(ctx context.Context) (path string, err error) {
+// free, and one beside it where not. Errors: ErrNotGone, also of all but the first
+// who ask at once, or one that wraps ErrCannotSave.
+func (s *Store) Rescue(ctx context.Context) (Rescued, error) {
+	s.rescuing.Lock()
+	defer s.rescuing.Unlock()
 	if s.gone() == nil {
-		return "", errors.New("the database is where it was: nothing needs to be rescued")
+		return Rescued{}, ErrNotGone
 	}
+	out := Rescued{}
 	_, write := s.dbs()
 	s.mu.Lock()
-	path = s.path
+	path := s.path
 	s.mu.Unlock()
 	if err := os.MkdirAll(filepath.Dir(path), 0o700); err != nil {
-		return "", fmt.Errorf("%w: %w", ErrCannotSave, err)
+		return out, fmt.Errorf("%w: %w", ErrCannotSave, err)
 	}
 	fresh := fmt.Sprintf("%s-rescued-%s.db", path, s.clock().UTC().Format("20060102-150405.000"))
 	f, err := os.OpenFile(fresh, os.O_CREATE|os.O_EXCL|os.O_RDWR, 0o600)
 	if err != nil {
-		return "", fmt.Errorf("%w: %w", ErrCannotSave, err)
+		return out, fmt.Errorf("%w: %w", ErrCannotSave, err)
 	}
 	f.Close()
 	// The connection still has the file that nobody sees any more. What another
@@ -43,9 +57,12 @@ func (s *Store) Rescue(ctx context.Context) (path string, err error) {
 			fresh = path
 		}
 	}
+	if spoilt != nil {
+		out.Missing = "The old file could not be read any more: sites that this program had not looked at, and the history of all, are missing."
+	}
 	next := &Store{path: fresh, slots: map[string]*slot{}, clock: s.clock}
 	if err := next.connect(); err != nil {
-		return "", errors.Join(explain(err), spoilt)
+		return out, errors.Join(explain(err), spoilt)
 	}
 	s.mu.Lock()
 	slots := maps.Clone(s.slots)
@@ -53,7 +70,7 @@ func (s *Store) Rescue(ctx context.Context) (path string, err error) {
 	for _, sl := range slots {
 		if kept := sl.kept.Load(); kept != nil {
 			if err := next.remember(ctx, *kept); err != nil {
-				return "", errors.Join(err, next.Close())
+				return out, errors.Join(err, next.Close())
 			}
 		}
 	}
@@ -61,7 +78,8 @@ func (s *Store) Rescue(ctx context.Context) (path string, err error) {
 	oldRead, oldWrite := s.read, s.write
 	s.path, s.file, s.read, s.write = fresh, next.file, next.read, next.write
 	s.mu.Unlock()
-	return fresh, errors.Join(oldRead.Close(), oldWrite.Close())
+	out.Path = fresh
+	return out, errors.Join(oldRead.Close(), oldWrite.Close())
 }
 
 // remember writes a site as memory has it, where the file has an older one or none.

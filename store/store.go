@@ -86,6 +86,8 @@ type Store struct {
 	read  *sql.DB     // a few, which cannot write
 	slots map[string]*slot
 	clock func() time.Time
+
+	rescuing sync.Mutex // one at a time writes what is held to a new file
 }
 
 // slot is what is known of one site in memory.
@@ -256,8 +258,11 @@ type Listed struct {
 }
 
 // List gives the sites, the last changed first. One that cannot be read is in the
-// list by its id and name.
+// list by its id and name. Error: ErrGone.
 func (s *Store) List(ctx context.Context) ([]Listed, error) {
+	if err := s.gone(); err != nil { // another file may stand in its place
+		return nil, err
+	}
 	read, _ := s.dbs()
 	rs, err := read.QueryContext(ctx, `SELECT id, name, version, changed FROM sites ORDER BY changed DESC, id`)
 	if err != nil {

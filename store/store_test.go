@@ -16,6 +16,8 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
+	"sync/atomic"
 	"testing"
 
 	"vestpin/core/sighting"
@@ -379,9 +381,25 @@ func TestFileRemovedUnderTheProgram(t *testing.T) {
 		if _, err := edit(s, "p", 2, "", "", rename("lost")); !errors.Is(err, ErrGone) || !errors.Is(err, ErrCannotSave) {
 			t.Fatalf("an edit: %v", err)
 		}
-		fresh, err := s.Rescue(bg)
-		if err != nil || (fresh == path) == replaced {
-			t.Fatalf("rescued to %s: %v", fresh, err)
+		if _, err := s.List(bg); !errors.Is(err, ErrGone) {
+			t.Errorf("the list: %v", err)
+		}
+		var wg sync.WaitGroup
+		var done atomic.Int32
+		var fresh string
+		for range 3 { // from three windows at once
+			wg.Go(func() {
+				r, err := s.Rescue(bg)
+				if err == nil && r.Missing == "" && done.Add(1) == 1 {
+					fresh = r.Path
+				} else if !errors.Is(err, ErrNotGone) {
+					t.Errorf("%+v %v", r, err)
+				}
+			})
+		}
+		wg.Wait()
+		if done.Load() != 1 || (fresh == path) == replaced {
+			t.Fatalf("rescued %d times, to %s", done.Load(), fresh)
 		}
 		got, err := open(t, fresh).Get(bg, "p")
 		if err != nil || !reflect.DeepEqual(got.Site, kept.Site) {
@@ -390,9 +408,28 @@ func TestFileRemovedUnderTheProgram(t *testing.T) {
 		if _, err := edit(s, "p", 2, "", "", rename("goes on")); err != nil {
 			t.Errorf("after that: %v", err)
 		}
-		if _, err := s.Rescue(bg); err == nil {
-			t.Error("nothing was to be rescued")
+		if _, err := s.Rescue(bg); !errors.Is(err, ErrNotGone) {
+			t.Errorf("nothing was to be rescued: %v", err)
 		}
+	}
+}
+
+// Where the old file cannot be read any more, what memory has is written, and what
+// may be missing is told.
+func TestRescueOfWhatIsLeft(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "v.db")
+	s := open(t, path)
+	if _, err := s.Create(bg, "p", full()); err != nil {
+		t.Fatal(err)
+	}
+	os.Remove(path)
+	s.write.Close()
+	r, err := s.Rescue(bg)
+	if err != nil || !strings.Contains(r.Missing, "not looked at") {
+		t.Fatalf("%+v %v", r, err)
+	}
+	if got, err := open(t, path).Get(bg, "p"); err != nil || !reflect.DeepEqual(got.Site, full()) || got.Notice == "" {
+		t.Errorf("%v, told %q", err, got.Notice)
 	}
 }
 

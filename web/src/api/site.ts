@@ -120,8 +120,9 @@ export function useComplain() {
   const notice = useNotice();
   const rescue = async () => {
     try {
-      const { path } = must(await api.POST("/api/rescue"));
-      notice.say(`All that was saved is in ${path} now, and the program goes on with it.`);
+      const { path, missing } = must(await api.POST("/api/rescue"));
+      if (missing) notice.warn(`What could be saved is in ${path} now. ${missing}`);
+      else notice.say(`All that was saved is in ${path} now, and the program goes on with it.`);
     } catch (error) {
       notice.warn(sayWhy(error));
     }

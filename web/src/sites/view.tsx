@@ -21,8 +21,10 @@ export function SitesView() {
   const file = useRef<HTMLInputElement>(null);
   const take = useImport();
   const client = useQueryClient();
+  const notice = useNotice();
   const understand = async (s: Summary) => {
-    await api.DELETE("/api/sites/{id}/notice", { params: { path: { id: s.id } } });
+    const { error } = await api.DELETE("/api/sites/{id}/notice", { params: { path: { id: s.id } } });
+    if (error) notice.warn(error.detail ?? "That could not be noted.");
     await client.invalidateQueries({ queryKey: sitesQuery.queryKey });
   };
   useNews();
