@@ -16,11 +16,22 @@ const (
 	mostAddressesMAC  = 4
 )
 
+// answersNow reports whether a sighting is of somebody who answers for an address at
+// that moment. Leases and logs tell of months, in which a device has many addresses.
+func answersNow(sg Sighting) bool {
+	return sg.MAC != "" && sg.Address.IsValid() && slices.Contains(live, sg.State)
+}
+
 // crowd finds the sightings that are not believed, by their place in the list, with
-// why; and who they are of.
+// why; and who they are of. Each source counts for itself.
 func (m *merger) crowd(list []Sighting) (left map[int]string, who []site.Crowd) {
 	left = map[int]string{}
-	ofAddress, ofMAC := map[netip.Addr][]site.MAC{}, map[site.MAC][]netip.Addr{}
+	type claim struct {
+		source string
+		mac    site.MAC
+		addr   netip.Addr
+	}
+	ofAddress, ofMAC := map[claim][]site.MAC{}, map[claim][]netip.Addr{}
 	lost := map[site.Crowd]int{}
 	var order []site.Crowd
 	leave := func(i int, c site.Crowd, why string) {
@@ -30,12 +41,12 @@ func (m *merger) crowd(list []Sighting) (left map[int]string, who []site.Crowd) 
 		left[i] = why
 	}
 	for i, sg := range list {
-		if sg.MAC == "" || !sg.Address.IsValid() || sg.State == StateReserved {
+		if !answersNow(sg) {
 			continue
 		}
-		if !room(ofAddress, sg.Address, sg.MAC, mostMACsOfAddress) && !m.knows(sg) {
+		if !room(ofAddress, claim{source: sg.Source, addr: sg.Address}, sg.MAC, mostMACsOfAddress) && !m.knows(sg) {
 			leave(i, site.Crowd{Address: sg.Address}, fmt.Sprintf("more than %d MAC addresses answer for %s: this one is not believed", mostMACsOfAddress, sg.Address))
-		} else if !room(ofMAC, sg.MAC, sg.Address, mostAddressesMAC) && !m.knows(sg) {
+		} else if !room(ofMAC, claim{source: sg.Source, mac: sg.MAC}, sg.Address, mostAddressesMAC) && !m.knows(sg) {
 			leave(i, site.Crowd{MAC: sg.MAC}, fmt.Sprintf("%s answers for more than %d addresses: that it is at %s is not believed", sg.MAC, mostAddressesMAC, sg.Address))
 		}
 	}
@@ -80,16 +91,15 @@ func (m *merger) crowdEdits(list []Sighting, who []site.Crowd) (out []site.Edit)
 		}
 		for _, old := range n.Crowds {
 			again := slices.ContainsFunc(list, func(sg Sighting) bool {
-				return sg.MAC == old.MAC && old.MAC != "" || sg.Address == old.Address && old.Address.IsValid()
+				return answersNow(sg) && (sg.MAC == old.MAC || sg.Address == old.Address)
 			})
 			if !again && !slices.ContainsFunc(now, func(c site.Crowd) bool { return c.MAC == old.MAC && c.Address == old.Address }) {
 				now = append(now, old)
 			}
 		}
 		if now = now[:min(len(now), site.MostCrowds)]; !slices.Equal(now, n.Crowds) {
-			m.site.Networks = slices.Clone(m.site.Networks)
-			m.site.Networks[i].Crowds = now
-			out = append(out, site.PutNetwork{Network: m.site.Networks[i]})
+			n.Crowds = now
+			out = append(out, m.putNetwork(i, n))
 		}
 	}
 	return out

@@ -104,3 +104,39 @@ func TestLatest(t *testing.T) {
 		}
 	}
 }
+
+// A lease log of months names many addresses of one device, and many devices of one
+// address; that is no crowd, and the newest is where the device is.
+func TestHistoryIsNoCrowd(t *testing.T) {
+	var log []Sighting
+	for i := range 20 {
+		at := fmt.Sprintf("2026-11-%02dT09:00:00Z", i+1)
+		log = append(log,
+			Sighting{MAC: "00:00:5e:00:53:21", Address: netip.AddrFrom4([4]byte{10, 48, 16, byte(100 + i)}), State: "lease", Source: "log", At: at},
+			Sighting{MAC: site.MAC(fmt.Sprintf("00:00:5e:00:53:%02x", 0x40+i)), Address: netip.MustParseAddr("10.48.16.200"), State: "lease", Source: "log", At: at})
+	}
+	s, p := taken(t, lanSite(t, ""), log)
+	at, _ := site.NewView(s).Interface("d-00005e005321.0")
+	if at.Interface == nil || at.Interface.Seen.String() != "10.48.16.119" || len(s.Devices) != 21 || len(s.Networks[0].Crowds) != 0 {
+		t.Errorf("%d devices, crowds %v, last finding %+v, it is %+v", len(s.Devices), s.Networks[0].Crowds, p.Findings[len(p.Findings)-2], at.Interface)
+	}
+}
+
+// What a sweep learns of DHCP servers stays where somebody answers for everything, and
+// a lease file that names who did says nothing of whether that is over.
+func TestCrowdBesideOtherFacts(t *testing.T) {
+	var list []Sighting
+	for i := range 100 {
+		list = append(list, swept(fmt.Sprintf("02:00:00:00:00:%02x", i), netip.MustParseAddr("10.48.16.66")))
+	}
+	server := site.DHCPServer{Address: netip.MustParseAddr("10.48.16.2"), Offers: netip.MustParseAddr("10.48.16.120"), At: now}
+	p := Merge(lanSite(t, ""), list, Facts{Servers: []site.DHCPServer{server}}, now)
+	s, _, err := site.Apply(lanSite(t, ""), p.Edits)
+	if err != nil || len(s.Networks[0].Servers) != 1 || len(s.Networks[0].Crowds) != 1 {
+		t.Fatalf("%v: servers %v, crowds %v", err, s.Networks[0].Servers, s.Networks[0].Crowds)
+	}
+	lease := Sighting{MAC: "02:00:00:00:00:01", Address: netip.MustParseAddr("10.48.16.66"), State: "lease", Source: "leases", At: now}
+	if again, _ := taken(t, s, []Sighting{lease}); len(again.Networks[0].Crowds) != 1 {
+		t.Error("a lease file ended it")
+	}
+}

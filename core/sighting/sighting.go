@@ -137,7 +137,7 @@ func proxies(sightings []Sighting) map[site.MAC]bool {
 	count := map[from]map[netip.Addr]bool{}
 	out := map[site.MAC]bool{}
 	for _, sg := range sightings {
-		if sg.MAC == "" || !sg.Address.IsValid() || !slices.Contains(live, sg.State) {
+		if !answersNow(sg) {
 			continue
 		}
 		k := from{sg.Source, sg.MAC}
@@ -536,7 +536,7 @@ func (m *merger) factEdits(f Facts) []site.Edit {
 		n.Servers = servers
 		if !(f.Gateway.IsValid() && n.Subnet.Contains(f.Gateway)) && n.Subnet != f.Subnet {
 			if changed {
-				out = append(out, site.PutNetwork{Network: n})
+				out = append(out, m.putNetwork(i, n))
 			}
 			continue
 		}
@@ -550,12 +550,17 @@ func (m *merger) factEdits(f Facts) []site.Edit {
 			n.Ranges, changed = f.Ranges, true
 		}
 		if changed {
-			m.site.Networks = slices.Clone(m.site.Networks)
-			m.site.Networks[i] = n
-			out = append(out, site.PutNetwork{Network: n})
+			out = append(out, m.putNetwork(i, n))
 		}
 	}
 	return out
+}
+
+// putNetwork makes a network as it has become, for what is learnt of it after that too.
+func (m *merger) putNetwork(i int, n site.Network) site.Edit {
+	m.site.Networks = slices.Clone(m.site.Networks)
+	m.site.Networks[i] = n
+	return site.PutNetwork{Network: n}
 }
 
 // serversOf puts in what is known of the DHCP servers of a network. Those that

@@ -79,7 +79,7 @@ function SnagCard({ snag }: { snag: Snag }) {
       py="7px"
       fontSize="small"
       data-snag={snag.code}
-      outline={pick === target ? "1px solid" : undefined}
+      outline={target && pick === target ? "1px solid" : undefined}
     >
       <chakra.p fontSize="label" fontWeight={700} color={w.color}>
         <span aria-hidden="true">{snag.weight === "stops" ? "✕ " : ""}</span>
