@@ -75,6 +75,8 @@ func wishUnmet(v View) []Snag {
 				s.Mends = append(s.Mends, Mend{doesOf(w, plan), plan.Edits()})
 			} else if len(plan.Unmet) > 0 {
 				s.Says = plan.Unmet[0].Says
+			} else if v.left.short {
+				s.Says += later
 			}
 		}
 		s.Mends = append(s.Mends, keepIn(v, w))

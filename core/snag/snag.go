@@ -42,8 +42,26 @@ type View struct {
 }
 
 // budget bounds what mends cost: each is a plan of its own. Snags beyond it come
-// without; once the first are mended, the next have theirs.
-type budget struct{ addresses, ports int }
+// without, and say so; once the first are mended, the next have theirs.
+type budget struct {
+	addresses, ports int
+	short            bool // a mend was not worked out since this was asked last
+}
+
+// later is said by a snag whose mend is not worked out, or too large to be told.
+const later = " More ways to mend it are worked out once the first snags are mended."
+
+// tell runs a rule; its snags without a mend say so where the budget ended.
+func tell(v View, rule func(View) []Snag) []Snag {
+	v.left.short = false
+	found := rule(v)
+	for i := range found {
+		if v.left.short && len(found[i].Mends) == 0 {
+			found[i].Says += later
+		}
+	}
+	return found
+}
 
 // How many mends are worked out at once, and how many snags of one kind are told:
 // a person mends some and looks again.
@@ -55,6 +73,7 @@ const (
 
 func (v View) nearest(p site.Placed, by string) (addr, bool) {
 	if v.left.addresses--; v.left.addresses < 0 {
+		v.left.short = true
 		return addr{}, false
 	}
 	return addressing.Nearest(v.View, p, by)
@@ -62,6 +81,7 @@ func (v View) nearest(p site.Placed, by string) (addr, bool) {
 
 func (v View) suggestOne(w site.Wish) forwarding.Plan {
 	if v.left.ports--; v.left.ports < 0 {
+		v.left.short = true
 		return forwarding.Plan{}
 	}
 	return forwarding.SuggestOne(v.View, w)
@@ -90,10 +110,10 @@ var rules = []func(View) []Snag{
 // Check gives the snags of a site, the weightiest first. Of one kind at most
 // mostAlike are told, and then how many more there are.
 func Check(s site.View) []Snag {
-	v := View{s, &budget{mostAddressMends, mostPortMends}}
+	v := View{s, &budget{addresses: mostAddressMends, ports: mostPortMends}}
 	out := []Snag{}
 	for _, rule := range rules {
-		out = append(out, atMostAlike(rule(v))...)
+		out = append(out, atMostAlike(tell(v, rule))...)
 	}
 	preferHandOver(v, out)
 	for i := range out {
@@ -128,8 +148,8 @@ func lighten(list []Snag) {
 				left -= len(data)
 			}
 		}
-		if left < 0 {
-			list[i].Mends = []Mend{}
+		if left < 0 && len(s.Mends) > 0 {
+			list[i].Mends, list[i].Says = []Mend{}, s.Says+later
 		}
 	}
 }

@@ -1,11 +1,14 @@
 package snag
 
 import (
+	"fmt"
+	"net/netip"
 	"slices"
 	"strings"
 	"testing"
 
 	"vestpin/core/site"
+	"vestpin/core/span"
 )
 
 // The weights are a contract with other programs: what stops work, what will
@@ -51,5 +54,34 @@ func TestOrder(t *testing.T) {
 		if !slices.EqualFunc(first, again, func(a, b Snag) bool { return a.Code == b.Code && a.Says == b.Says }) {
 			t.Fatal("another order the second time")
 		}
+	}
+}
+
+// Of a thousand alike and more the rest is counted, and a snag whose mend was not
+// worked out says so, however many there are.
+func TestWhatIsLeftOutIsTold(t *testing.T) {
+	s := site.New("x", netip.MustParsePrefix("10.0.0.0/16"), netip.MustParseAddr("10.0.0.1"), nil)
+	for i := range 1300 {
+		id := fmt.Sprint("d", i)
+		s.Devices = append(s.Devices, site.Device{ID: id, Interfaces: []site.Interface{{ID: id, Network: "main", MAC: site.MAC(fmt.Sprintf("00:00:5e:00:%02x:%02x", i/256, i%256)),
+			Pin: &site.Pin{Address: netip.AddrFrom4([4]byte{10, 0, byte(1 + i/200), byte(2 + i%200)}), By: site.ByReservation}}},
+			Services: []site.Service{{ID: id, Interface: id, Protocol: site.TCP, Ports: span.Port(80), Open: &site.Open{Port: site.AnyPort}}}})
+	}
+	var alike, openable, told int
+	var last string
+	for _, sn := range Check(site.NewView(s.Whole())) {
+		if sn.Code != "wish-unmet" {
+			continue
+		}
+		alike, last = alike+1, sn.Says
+		if len(sn.Mends) > 1 {
+			openable++
+		}
+		if strings.HasSuffix(sn.Says, later) {
+			told++
+		}
+	}
+	if alike != mostAlike+1 || openable != mostPortMends || told != mostAlike-mostPortMends || last != "And at least 300 more like the 1000 above." {
+		t.Errorf("%d alike, %d with a way to open it, %d say that it comes later, the last says %q", alike, openable, told, last)
 	}
 }
