@@ -259,7 +259,7 @@ func conflict(stale *store.StaleError) error {
 	details := []error{}
 	for _, e := range stale.Meanwhile {
 		touches := []string{}
-		for _, t := range e.Touches[:min(len(e.Touches), mostTouches)] {
+		for _, t := range e.Changed[:min(len(e.Changed), mostTouches)] {
 			touches = append(touches, t.String())
 		}
 		details = append(details, &huma.ErrorDetail{Location: "meanwhile", Message: e.Title, Value: touches})

@@ -33,7 +33,7 @@ type Entry struct {
 	Window  string
 	Title   string
 	State   string
-	Touches []site.Touch
+	Changed []site.Touch // of an earlier program: all that its edits touch
 	format  int
 	forth   string
 	back    string
@@ -112,9 +112,8 @@ func (s *Store) over(ctx context.Context, now Stored, c Change) (pending, []Entr
 			return pending{}, nil, err
 		}
 	}
-	site2, undo, err := site.Apply(now.Site, c.Edits)
-	touches := site.Touches(c.Edits, undo)
-	if err := disagree(now.Version, touches, meanwhile); err != nil {
+	next, undo, err := site.Apply(now.Site, c.Edits)
+	if err := disagree(now.Version, site.Touches(c.Edits, undo), meanwhile); err != nil {
 		return pending{}, nil, err
 	}
 	if err != nil {
@@ -123,15 +122,15 @@ func (s *Store) over(ctx context.Context, now Stored, c Change) (pending, []Entr
 	if c.Title == "" {
 		c.Title = Title(now.Site, c.Edits)
 	}
-	p, err := s.entry(now, site2, c, undo, touches)
+	p, err := s.entry(now, next, c, undo)
 	return p, meanwhile, err
 }
 
 // entry is a change as a new entry of the journal.
-func (s *Store) entry(now Stored, next site.Site, c Change, undo []site.Edit, touches []site.Touch) (pending, error) {
+func (s *Store) entry(now Stored, next site.Site, c Change, undo []site.Edit) (pending, error) {
 	forth, err1 := json.Marshal(append([]site.Edit{}, c.Edits...)) // a list, also where it is empty
 	back, err2 := json.Marshal(append([]site.Edit{}, undo...))
-	wrote, err3 := json.Marshal(touches)
+	wrote, err3 := json.Marshal(site.Changed(now.Site, next))
 	if err := errors.Join(err1, err2, err3); err != nil {
 		return pending{}, err
 	}
@@ -144,12 +143,12 @@ func (s *Store) entry(now Stored, next site.Site, c Change, undo []site.Edit, to
 	return p, nil
 }
 
-// disagree refuses where something is overwritten that was changed meanwhile, and
-// says by which entries.
+// disagree refuses where something would be overwritten that was changed meanwhile,
+// and says by which entries.
 func disagree(version int, mine []site.Touch, meanwhile []Entry) error {
 	stale := &StaleError{Version: version}
 	for _, e := range meanwhile {
-		if t, both := site.Disagree(mine, e.Touches); both {
+		if t, both := site.Disagree(mine, e.Changed); both {
 			stale.Meanwhile, stale.Over = append(stale.Meanwhile, e), t.String()
 		}
 	}
@@ -275,17 +274,17 @@ func (s *Store) undoing(ctx context.Context, now Stored, t Turn) (pending, error
 	if err != nil {
 		return pending{}, err
 	}
-	if err := disagree(now.Version, e.Touches, later); err != nil {
+	next, undo, err := site.Apply(now.Site, back)
+	if err := disagree(now.Version, site.Touches(back, undo), later); err != nil {
 		return pending{}, err
 	}
-	next, undo, err := site.Apply(now.Site, back)
 	if err != nil {
 		return pending{}, err
 	}
 	if len(later) == 0 {
 		return s.turned(now, next, e, t, "undone"), nil
 	}
-	return s.entry(now, next, Change{Who: t.Who, Window: t.Window, Title: "take back: " + e.Title, Edits: back}, undo, site.Touches(back, undo))
+	return s.entry(now, next, Change{Who: t.Who, Window: t.Window, Title: "take back: " + e.Title, Edits: back}, undo)
 }
 
 func (s *Store) redoing(ctx context.Context, now Stored, t Turn) (pending, error) {
@@ -354,11 +353,11 @@ func entries(ctx context.Context, db asker, what, where string, args ...any) ([]
 			return nil, err
 		}
 		if touches.Valid {
-			err = json.Unmarshal([]byte(touches.String), &e.Touches)
+			err = json.Unmarshal([]byte(touches.String), &e.Changed)
 		} else { // of a program that did not note them
 			var forth, back []site.Edit
 			forth, back, err = e.Edits()
-			e.Touches = site.Touches(forth, back)
+			e.Changed = site.Touches(forth, back)
 		}
 		if err != nil {
 			return nil, err

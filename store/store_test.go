@@ -273,6 +273,11 @@ func TestTwoWindows(t *testing.T) {
 	router := full().Routers[1]
 	router.UPnP = "off"
 	gone := site.RemoveDevice{ID: "rec"}
+	joined := full().Devices[1]
+	joined.Interfaces = append(slices.Clone(joined.Interfaces), site.Interface{ID: "rec.1", Network: "main"})
+	swept := full().Devices[1] // only evidence is new
+	swept.Interfaces = slices.Clone(swept.Interfaces)
+	swept.Interfaces[0].Evidence = append([]site.Evidence{{Source: "sweep"}}, swept.Interfaces[0].Evidence...)
 	for what, c := range map[string]struct {
 		first, second site.Edit
 		merges        bool
@@ -280,6 +285,11 @@ func TestTwoWindows(t *testing.T) {
 		"name and place":             {site.Describe{ID: "rec", Name: &name}, site.Describe{ID: "rec", Place: &place}, true},
 		"name and name":              {site.Describe{ID: "rec", Name: &name}, site.Describe{ID: "rec", Name: &place}, false},
 		"pin and name":               {pin(30), site.Describe{ID: "rec", Name: &name}, true},
+		"a sweep, a name":            {site.PutDevice{Device: swept}, site.Describe{ID: "rec", Name: &name}, true},
+		"a sweep, a pin":             {site.PutDevice{Device: swept}, pin(31), true},
+		"a name, a sweep before it":  {site.Describe{ID: "rec", Name: &name}, site.PutDevice{Device: swept}, false},
+		"joined, the device before":  {site.PutDevice{Device: joined}, site.PutDevice{Device: full().Devices[1]}, false},
+		"joined, a name":             {site.PutDevice{Device: joined}, site.Describe{ID: "rec", Name: &name}, true},
 		"pin and pin":                {pin(30), pin(31), false},
 		"a newer pin, an old device": {pin(30), site.PutDevice{Device: old}, false},
 		"a new device, a pin":        {site.PutDevice{Device: site.Device{ID: "new"}}, pin(31), true},
@@ -639,5 +649,21 @@ func plainTransaction(b *testing.B, db *sql.DB, n int) {
 	_, e2 := tx.Exec(`INSERT INTO journal (site, seq, version, at, who, title, edits, undo, state) VALUES ('p', ?, ?, '2026-11-23T09:42:00.123456789Z', 'bench', 'rename the site', '[{"do":"rename-site","name":"x1"}]', '[{"do":"rename-site","name":"x0"}]', 'done')`, n, n)
 	if err := errors.Join(e1, e2, tx.Commit()); err != nil {
 		b.Fatal(err)
+	}
+}
+
+// A device that was joined from two meanwhile is not put back as one of them.
+func TestOldDeviceOverAJoin(t *testing.T) {
+	s := open(t, filepath.Join(t.TempDir(), "v.db"))
+	st, err := s.Create(bg, "p", full())
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, _, err := s.Edit(bg, "p", Change{Version: 1, Window: "a", Edits: sighting.Join(st.Site.Devices[0], st.Site.Devices[1])}); err != nil {
+		t.Fatal(err)
+	}
+	var stale *StaleError
+	if _, _, err := s.Edit(bg, "p", Change{Version: 1, Window: "b", Edits: []site.Edit{site.PutDevice{Device: st.Site.Devices[0]}}}); !errors.As(err, &stale) {
+		t.Errorf("got %v", err)
 	}
 }

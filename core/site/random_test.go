@@ -77,6 +77,14 @@ func TestAnyEditsAreTakenOrRefusedWhole(t *testing.T) {
 			t.Fatalf("round %d: %s left a list absent", round, edits[0].Verb())
 		}
 		missed(t, s, next, Touches(edits, undo))
+		changed := Changed(s, next)
+		missed(t, s, next, changed)
+		for _, c := range changed {
+			// What adds a part does not overwrite the others, as a whole device does.
+			if _, touched := Disagree([]Touch{c}, Touches(edits, undo)); !touched && c.Field != "parts" {
+				t.Fatalf("round %d: %s is changed and not touched by %s", round, c, edits[0].Verb())
+			}
+		}
 		again, err := ReadEdits(EditFormat, marshal(t, edits))
 		if twice, _, err2 := Apply(s, again); err != nil || err2 != nil || !reflect.DeepEqual(twice, next) {
 			t.Fatalf("round %d: %v %v: edits that were written do not come back", round, err, err2)
