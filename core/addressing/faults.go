@@ -109,15 +109,21 @@ func InRange(n site.Network, a netip.Addr) bool {
 // cannotReserve says why the router of the network takes no reservation at an
 // address, or "".
 func cannotReserve(v site.View, n site.Network, a netip.Addr) string {
+	return reserves(v, n, InRange(n, a))
+}
+
+// reserves says why the router of the network takes no reservation inside its DHCP
+// range or outside it, or "".
+func reserves(v site.View, n site.Network, inRange bool) string {
 	r, ok := v.RouterOf(n.ID)
 	switch {
 	case !ok:
 		return ""
 	case r.Form.Reserves == "no":
 		return routerName(r) + " takes no reservations"
-	case r.Form.Reserves == "inside-range" && !InRange(n, a):
+	case r.Form.Reserves == "inside-range" && !inRange:
 		return routerName(r) + " reserves only inside its DHCP range"
-	case r.Form.Reserves == "outside-range" && InRange(n, a):
+	case r.Form.Reserves == "outside-range" && inRange:
 		return routerName(r) + " reserves only outside its DHCP range"
 	}
 	return ""

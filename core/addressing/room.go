@@ -1,0 +1,106 @@
+package addressing
+
+import (
+	"fmt"
+	"slices"
+
+	"vestpin/core/site"
+	"vestpin/core/span"
+)
+
+// noRoom says of the rows left out in a network that they are, with the smallest
+// change of a range that would fit them all.
+func (b *board) noRoom(n site.Network, settled []uint32) []Unmet {
+	var out []Unmet
+	advice := ""
+	for i, r := range b.rows {
+		if settled[i] != 0 || r.Interface.Network != n.ID {
+			continue
+		}
+		if advice == "" {
+			if advice = b.smallestChange(n); advice == "" {
+				advice = "No change of one DHCP range makes enough room."
+			}
+		}
+		out = append(out, Unmet{r.Interface.ID, fmt.Sprintf("No free address is left for %s in %s. %s", r.Label(), n.Subnet, advice)})
+	}
+	return out
+}
+
+// smallestChange looks for the range with one end moved by the fewest addresses
+// that leaves nobody of the network out, and no pin that works now outside a range or
+// inside it where it must not be.
+func (b *board) smallestChange(n site.Network) string {
+	best, text := span.OfPrefix(n.Subnet).Len(), ""
+	for k, r := range n.Ranges {
+		for _, end := range []struct{ lo, hi int64 }{{1, 0}, {0, -1}, {-1, 0}, {0, 1}} {
+			for step := 1; step < best; {
+				lo, hi := int64(span.OfAddr(r.From))+end.lo*int64(step), int64(span.OfAddr(r.To))+end.hi*int64(step)
+				changed, ok := b.withRange(n, k, lo, hi)
+				if !ok {
+					break
+				}
+				short := b.short(changed, n)
+				if short == 0 {
+					best, text = step, fmt.Sprintf("A DHCP range of %s to %s would make room.", span.Addr(uint32(lo)), span.Addr(uint32(hi)))
+					break
+				}
+				step += short // each address that changes sides makes room for one at most
+			}
+		}
+	}
+	return text
+}
+
+// withRange gives the network with another range in the place of one, if that is a
+// good one and every pin that stays can stay.
+func (b *board) withRange(n site.Network, k int, lo, hi int64) (site.Network, bool) {
+	lan := span.OfPrefix(n.Subnet)
+	if lo > hi || lo <= int64(lan.Lo) || hi >= int64(lan.Hi) {
+		return n, false
+	}
+	moved := span.Run{Lo: uint32(lo), Hi: uint32(hi)}
+	if n.Gateway.IsValid() && moved.Contains(span.OfAddr(n.Gateway)) {
+		return n, false
+	}
+	for i, o := range n.Ranges {
+		if i != k && moved.Touches(run(o.From, o.To)) {
+			return n, false
+		}
+	}
+	next := n
+	next.Ranges = slices.Clone(n.Ranges)
+	next.Ranges[k] = site.Range{From: span.Addr(moved.Lo), To: span.Addr(moved.Hi)}
+	for _, p := range b.v.Interfaces() {
+		pin := p.Interface.Pin
+		if pin == nil || p.Interface.Network != n.ID {
+			continue
+		}
+		before, after := InRange(n, pin.Address), InRange(next, pin.Address)
+		if before != after && (!pin.Reserved() && after || pin.Reserved() && reserves(b.v, n, before) == "" && reserves(b.v, n, after) != "") {
+			return n, false
+		}
+	}
+	return next, true
+}
+
+// short is how many rows of a network would be left out if it were changed so.
+func (b *board) short(changed, n site.Network) int {
+	next := b.v.Site
+	next.Networks = slices.Clone(next.Networks)
+	next.Networks[slices.IndexFunc(next.Networks, func(o site.Network) bool { return o.ID == n.ID })] = changed
+	var rows []site.Placed
+	for _, r := range b.rows {
+		rows = append(rows, r.Placed)
+	}
+	try := newBoard(b.v.With(next), rows, nil)
+	try.least = true
+	g, _, _ := try.leaveOut()
+	left := 0
+	for c, class := range try.classes {
+		if next.Networks[try.kinds[class.kind].network].ID == n.ID {
+			left += g.leftOut(c)
+		}
+	}
+	return left
+}
