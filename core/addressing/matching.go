@@ -1,19 +1,25 @@
 package addressing
 
 import (
+	"maps"
 	"slices"
 
 	"vestpin/core/flow"
 	"vestpin/core/site"
 )
 
-// mostTries bounds how many states of disputed seats are tried, those of which several
-// rows hold one while they get no new pin.
-const mostTries = 200
+// How many answers are tried where seats are disputed, those that several rows hold
+// while they get no new pin: so many among few rows, fewer among more.
+const (
+	mostTries = 300
+	fewTries  = 2
+	fewRows   = 60
+)
 
 // The states of a disputed seat: whoever gets it, nobody may keep holding it.
 const (
 	open       = iota // not decided yet
+	someGets          // not closed
 	emptied           // all its holders get a pin
 	pinnedOnly        // those that were seen there get a pin; one that is pinned there may stay
 	closed            // some holder stays, so nobody gets it
@@ -38,6 +44,17 @@ func (b *board) base(wanted bool) int {
 		return 1 + len(b.ranks)
 	}
 	return 1 + len(b.ranks) + costs + 1
+}
+
+// levels is how many levels of costs there are.
+func (b *board) levels() int {
+	switch {
+	case b.least:
+		return 1
+	case slices.ContainsFunc(b.rows, func(r row) bool { return !r.wanted }):
+		return b.base(false) + costs
+	}
+	return b.base(true) + costs
 }
 
 func (b *board) costOut(c class) flow.Cost {
@@ -118,10 +135,7 @@ const none = -1
 // solve places the rows at the lowest cost, with the disputed seats in given states.
 func (b *board) solve(states map[int]int) *net {
 	b.v.Breathe()
-	levels := b.base(false) + costs
-	if b.least {
-		levels = 1
-	}
+	levels := b.levels()
 	g := &net{Network: flow.New(levels), b: b}
 	trim := func(c flow.Cost) flow.Cost { return c[:levels] }
 	source, sink := g.Node(), g.Node()
@@ -246,49 +260,116 @@ type leaving struct {
 	cost   []int64
 	states map[int]int // of best
 	tries  int
+	most   int
 }
 
 // leaveOut places as many rows as can be, at the lowest cost, and tells whether that
 // is proven. Where rows left out keep holding a seat that somebody got, the states of
 // that seat are tried.
 func (b *board) leaveOut() (g *net, states map[int]int, proven bool) {
-	h := &leaving{b: b}
-	states = map[int]int{}
-	g = b.solve(states)
-	for list := g.disputes(); len(list) > 0; list = g.disputes() { // a first answer: close them all
-		for _, x := range list {
-			states[x] = closed
-		}
-		g = b.solve(states)
+	g = b.solve(nil)
+	if len(g.disputes()) == 0 {
+		return g, nil, true
 	}
-	if len(states) == 0 {
-		return g, states, true
-	}
-	h.best, h.cost, h.states = g, g.Total(), states
+	h := &leaving{b: b, most: max(fewTries, mostTries*fewRows/max(fewRows, len(b.rows)))}
+	h.first(g, closed)
+	h.first(g, emptied)
 	h.search(map[int]int{})
-	return h.best, h.states, h.tries <= mostTries
+	return h.best, h.states, h.tries <= h.most
+}
+
+// first looks for an answer in which all disputed seats are in one state: those of the
+// answer at hand, then those of the next, and soon all that could be.
+func (h *leaving) first(g *net, state int) {
+	states := map[int]int{}
+	for round := 1; g.placed; round++ {
+		list := g.disputes()
+		if len(list) == 0 {
+			h.keep(g, states)
+			return
+		}
+		for _, x := range list {
+			states[x] = state
+		}
+		if round > 2 {
+			for x, s := range h.b.spots {
+				if s.what == oneSpot && h.b.holders(s) > 1 {
+					states[x] = state
+				}
+			}
+		}
+		g = h.b.solve(states)
+	}
+}
+
+func (h *leaving) keep(g *net, states map[int]int) {
+	if cost := g.Total(); h.best == nil || slices.Compare(cost, h.cost) < 0 {
+		h.best, h.cost, h.states = g, cost, states
+	}
 }
 
 func (h *leaving) search(states map[int]int) {
-	if h.tries++; h.tries > mostTries {
-		return
-	}
-	g := h.b.solve(states)
-	if !g.placed || slices.Compare(g.Total(), h.cost) >= 0 {
-		return
-	}
-	list := g.disputes()
-	if len(list) == 0 {
-		h.best, h.cost, h.states = g, g.Total(), states
-		return
-	}
-	for _, state := range []int{emptied, pinnedOnly, closed} {
-		next := map[int]int{list[0]: state}
-		for k, v := range states {
-			next[k] = v
+	states = maps.Clone(states)
+	for {
+		if h.tries++; h.tries > h.most {
+			return
 		}
-		h.search(next)
+		g := h.b.solve(states)
+		if !g.placed || slices.Compare(g.Total(), h.cost) >= 0 {
+			return
+		}
+		list := g.disputes()
+		if len(list) == 0 {
+			h.keep(g, states)
+			return
+		}
+		if h.mustEmpty(g, states) {
+			continue
+		}
+		for _, state := range []int{emptied, pinnedOnly, closed} {
+			if state == closed && states[list[0]] == someGets || state == pinnedOnly && !h.b.alike(list[0]) {
+				continue
+			}
+			next := maps.Clone(states)
+			next[list[0]] = state
+			h.search(next)
+		}
+		return
 	}
+}
+
+// mustEmpty finds seats that cannot be closed in a better answer than the best known,
+// because that alone would cost too much.
+func (h *leaving) mustEmpty(g *net, states map[int]int) bool {
+	found, total := false, g.Total()
+	for i, s := range h.b.spots {
+		if s.what != oneSpot || states[i] != open || h.b.holders(s) < 2 || g.Carries(g.spot[i].supply) == 0 {
+			continue
+		}
+		without := g.Price(g.spot[i].supply)
+		for w := range without {
+			without[w] += total[w]
+		}
+		if slices.Compare(without, h.cost) < 0 {
+			continue
+		}
+		if states[i] = emptied; h.b.alike(i) {
+			states[i] = someGets
+		}
+		found = true
+	}
+	return found
+}
+
+// alike reports whether several rows are pinned at a spot.
+func (b *board) alike(spot int) bool {
+	n := 0
+	for _, c := range b.spots[spot].seats {
+		if b.classes[c].pinned {
+			n += len(b.classes[c].rows)
+		}
+	}
+	return n > 1
 }
 
 // decided gives the states of all seats with several holders as an answer has them, so
@@ -301,7 +382,7 @@ func (g *net) decided(states map[int]int) map[int]int {
 		}
 		seen, all := g.holding(s)
 		switch {
-		case states[i] != open:
+		case states[i] > someGets:
 			out[i] = states[i]
 		case seen > 0:
 			out[i] = closed

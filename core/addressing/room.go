@@ -95,7 +95,7 @@ func (b *board) short(changed, n site.Network) int {
 	}
 	try := newBoard(b.v.With(next), rows, nil)
 	try.least = true
-	g, _, _ := try.leaveOut()
+	g := try.solve(nil) // where nobody is left out no seat is disputed
 	left := 0
 	for c, class := range try.classes {
 		if next.Networks[try.kinds[class.kind].network].ID == n.ID {

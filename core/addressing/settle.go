@@ -1,6 +1,11 @@
 package addressing
 
-import "slices"
+import (
+	"cmp"
+	"slices"
+
+	"vestpin/core/flow"
+)
 
 // settle gives each row its address, 0 where it is left out: the first row the lowest
 // that it has in any answer as good as this one, then the second, and so on.
@@ -51,13 +56,7 @@ func (s *settling) row(i int) uint32 {
 	if s.moved[i] {
 		at, supply, toKind = s.mover[k], s.kind[k].supply, s.kind[k].arc
 	}
-	way := s.Toward(at)
-	best := place{spot: none}
-	consider := func(p place) {
-		if way.Leads(s.spot[p.spot].id) && (best.spot == none || p.addr < best.addr) {
-			best = p
-		}
-	}
+	var may []place
 	if !s.moved[i] {
 		for h, arc := range s.homes[r.class] {
 			home := b.classes[r.class].home[h]
@@ -68,7 +67,7 @@ func (s *settling) row(i int) uint32 {
 			if b.spots[home.spot].what == oneSpot {
 				addr = b.spots[home.spot].addrs[0]
 			}
-			consider(place{addr, home.spot, []int{arc}})
+			may = append(may, place{addr, home.spot, []int{arc}})
 		}
 	}
 	if s.Tight(toKind) {
@@ -78,19 +77,30 @@ func (s *settling) row(i int) uint32 {
 			}
 			for _, sp := range b.cells[c].spots {
 				if in := s.spot[sp].arc; in != none && len(s.addrs[sp]) > 0 && s.Tight(in) {
-					consider(place{s.addrs[sp][0], sp, []int{toKind, arc, in}})
+					may = append(may, place{s.addrs[sp][0], sp, []int{toKind, arc, in}})
 				}
 			}
 		}
 	}
-	if best.spot == none {
-		s.leave(i, supply)
-		return 0
+	slices.SortStableFunc(may, func(p, q place) int { return cmp.Compare(p.addr, q.addr) })
+	var way *flow.Way
+	for _, p := range may {
+		if !s.Through(p.arcs...) { // else a unit goes there as it is
+			if way == nil {
+				w := s.Toward(at)
+				way = &w
+			}
+			if !way.Leads(s.spot[p.spot].id) {
+				continue
+			}
+			way.Move(p.arcs...)
+		}
+		s.Withdraw(append(p.arcs, supply, s.spot[p.spot].supply)...)
+		s.take(i, p)
+		return p.addr
 	}
-	way.Move(best.arcs...)
-	s.Withdraw(append(best.arcs, supply, s.spot[best.spot].supply)...)
-	s.take(i, best)
-	return best.addr
+	s.leave(i, supply)
+	return 0
 }
 
 // leave takes a row that is left out, and the seat that it holds, out of the network.

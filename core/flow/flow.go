@@ -28,6 +28,7 @@ const (
 // has as much room as the arc carries.
 type Network struct {
 	words int
+	zero  []int64
 	arcs  []arc
 	from  [][]int32 // by node: its arcs
 	pot   []int64   // by node and word
@@ -41,7 +42,10 @@ type arc struct {
 }
 
 // New is a network without nodes whose costs have so many levels.
-func New(levels int) *Network { return &Network{words: max(1, (levels+perWord-1)/perWord)} }
+func New(levels int) *Network {
+	words := max(1, (levels+perWord-1)/perWord)
+	return &Network{words: words, zero: make([]int64, words)}
+}
 
 // Node adds a node.
 func (n *Network) Node() int {
@@ -52,6 +56,9 @@ func (n *Network) Node() int {
 
 // Arc adds an arc and gives its number.
 func (n *Network) Arc(from, to, room int, cost Cost) int {
+	if cost == nil {
+		return n.join(from, to, room, n.zero, n.zero)
+	}
 	there, back := make([]int64, n.words), make([]int64, n.words)
 	for level, c := range cost {
 		there[level/perWord] += int64(c) << (bits * (perWord - 1 - level%perWord))
@@ -59,6 +66,10 @@ func (n *Network) Arc(from, to, room int, cost Cost) int {
 	for w := range there {
 		back[w] = -there[w]
 	}
+	return n.join(from, to, room, there, back)
+}
+
+func (n *Network) join(from, to, room int, there, back []int64) int {
 	n.arcs = append(n.arcs, arc{int32(to), int32(room), there}, arc{int32(from), 0, back})
 	id := len(n.arcs) - 2
 	n.from[from] = append(n.from[from], int32(id))
@@ -131,6 +142,9 @@ func (n *Network) price(source, sink int) bool {
 	next := make([]int64, n.words)
 	for len(q.nodes) > 0 {
 		at := int(heap.Pop(q).(int32))
+		if at == sink {
+			break // what is further away moves as far as the sink
+		}
 		for _, id := range n.from[at] {
 			a := &n.arcs[id]
 			to := int(a.to)
@@ -157,7 +171,7 @@ func (n *Network) price(source, sink int) bool {
 	far := q.dist[sink*n.words : (sink+1)*n.words]
 	for v := range n.from {
 		d := q.dist[v*n.words : (v+1)*n.words]
-		if q.place[v] == unknown || slices.Compare(d, far) > 0 {
+		if q.place[v] != settled {
 			d = far
 		}
 		for w := range d {
@@ -207,11 +221,24 @@ func (q *queue) Pop() any {
 func (n *Network) Total() []int64 {
 	sum := make([]int64, n.words)
 	for a := 0; a < len(n.arcs); a += 2 {
-		for w, c := range n.arcs[a].cost {
-			sum[w] += c * int64(n.Carries(a))
+		if carries := int64(n.arcs[a+1].room); carries > 0 {
+			for w, c := range n.arcs[a].cost {
+				sum[w] += c * carries
+			}
 		}
 	}
 	return sum
+}
+
+// Price is by how much all would cost more, at least, if a full arc had one unit less of
+// room: the dual of its room.
+func (n *Network) Price(a int) []int64 {
+	from, to := int(n.arcs[a^1].to), int(n.arcs[a].to)
+	price := make([]int64, n.words)
+	for w, c := range n.arcs[a].cost {
+		price[w] = n.pot[to*n.words+w] - n.pot[from*n.words+w] - c
+	}
+	return price
 }
 
 // Align gives a node the potential of another, so that an arc between them that costs
@@ -232,6 +259,11 @@ func (n *Network) Settle() {
 
 // Tight reports whether a unit may be moved to an arc without making the whole dearer.
 func (n *Network) Tight(a int) bool { return n.tight[a] }
+
+// Through reports whether a unit goes all along some arcs that join.
+func (n *Network) Through(arcs ...int) bool {
+	return !slices.ContainsFunc(arcs, func(a int) bool { return n.Carries(a) == 0 })
+}
 
 // Toward gives for each node the first arc of a way to a goal along which a unit could
 // be moved without making the whole dearer: -1 where there is none, and at the goal.
