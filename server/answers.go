@@ -123,7 +123,7 @@ func answer(st store.Stored, makers *maker.Registry) Answer {
 	}
 	a.Done, a.AllSteps = sheet.Count(a.Sheet)
 	for _, r := range v.Routers {
-		typed := forwarding.Lines(v, r)
+		typed := form.Type(v, r)
 		a.Routers = append(a.Routers, RouterState{r.ID, typed.All(), len(typed.Reservations)})
 	}
 	for _, f := range v.Forwards {
@@ -145,7 +145,7 @@ func answer(st store.Stored, makers *maker.Registry) Answer {
 	}
 	a.believe(v, makers)
 	for _, w := range v.Wishes() {
-		if !forwarding.Met(v, w) {
+		if !whole.Met(w) {
 			a.Unmet = append(a.Unmet, w.Service.ID)
 		}
 	}

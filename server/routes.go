@@ -327,26 +327,26 @@ func (s *server) walk(ctx context.Context, in *struct {
 	Protocol string `query:"protocol" enum:"tcp,udp" required:"true"`
 	Sender   string `query:"sender"`
 	Router   string `query:"router"`
-}) (*struct{ Body forwarding.Fate }, error) {
+}) (*struct{ Body reach.Fate }, error) {
 	st, err := s.store.Get(ctx, in.ID)
 	if err != nil {
 		return nil, refusal(err)
 	}
 	v := site.NewView(st.Site)
-	p := forwarding.Packet{Port: in.Port, Protocol: site.Protocol(in.Protocol), Router: in.Router}
+	p := reach.Packet{Port: in.Port, Protocol: site.Protocol(in.Protocol), Router: in.Router}
 	if in.Sender != "" {
 		if p.Sender, err = span.ParseAddr(in.Sender); err != nil {
 			return nil, refusal(err)
 		}
 	}
 	if p.Router == "" {
-		outer, _ := forwarding.Outermost(v)
+		outer, _ := reach.Outermost(v)
 		p.Router = outer.ID
 	}
 	if _, ok := v.Router(p.Router); !ok {
 		return nil, huma.Error422UnprocessableEntity("There is no such router.")
 	}
-	return &struct{ Body forwarding.Fate }{forwarding.Walk(v, p)}, nil
+	return &struct{ Body reach.Fate }{reach.Of(v).Walk(p)}, nil
 }
 
 // thread gives the edits that open a service at exactly an outside port.

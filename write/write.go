@@ -199,7 +199,7 @@ func inventoryCSV(w io.Writer, v site.View) error {
 func reservationsCSV(w io.Writer, v site.View) error {
 	var rows [][]string
 	for _, r := range v.Routers {
-		for _, res := range forwarding.Lines(v, r).Reservations {
+		for _, res := range form.Type(v, r).Reservations {
 			p, _ := v.Interface(res.Interface)
 			rows = append(rows, []string{r.Name, res.Name, p.Device.Kind, p.Device.Place, string(res.MAC), res.Address.String()})
 		}
@@ -214,9 +214,9 @@ func forwardsCSV(w io.Writer, v site.View) error {
 		names[f.ID] = f.Name
 	}
 	for _, r := range v.Routers {
-		typed := forwarding.Lines(v, r)
+		typed := form.Type(v, r)
 		if typed.More > 0 {
-			return &site.Refusal{Path: "router " + r.ID, Found: fmt.Sprintf("%d lines", typed.All()), Want: fmt.Sprintf("at most %d in a file", forwarding.MostLines)}
+			return &site.Refusal{Path: "router " + r.ID, Found: fmt.Sprintf("%d lines", typed.All()), Want: fmt.Sprintf("at most %d in a file", form.MostLines)}
 		}
 		for _, l := range typed.Lines {
 			name, address := names[l.Forward], ""

@@ -132,7 +132,7 @@ func walkCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return output(forwarding.Walk(v, p))
+			return output(reach.Of(v).Walk(p))
 		},
 	}
 	c.Flags().IntVar(&port, "port", 0, "the outside port, 1 to 65535")
@@ -142,8 +142,8 @@ func walkCommand() *cobra.Command {
 	return c
 }
 
-func packet(v site.View, port int, protocol, sender, router string) (forwarding.Packet, error) {
-	p := forwarding.Packet{Port: port, Protocol: site.Protocol(protocol), Router: router}
+func packet(v site.View, port int, protocol, sender, router string) (reach.Packet, error) {
+	p := reach.Packet{Port: port, Protocol: site.Protocol(protocol), Router: router}
 	if port < 1 || port > 65535 {
 		return p, fmt.Errorf("--port: %d is not accepted: want a port from 1 to 65535", port)
 	}
@@ -165,7 +165,7 @@ func packet(v site.View, port int, protocol, sender, router string) (forwarding.
 // routerNamed finds a router by id; the one that faces the provider for "".
 func routerNamed(v site.View, id string) (site.Router, error) {
 	if id == "" {
-		r, ok := forwarding.Outermost(v)
+		r, ok := reach.Outermost(v)
 		if !ok {
 			return r, fmt.Errorf("the site has no router")
 		}
@@ -192,7 +192,7 @@ func linesCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			typed := forwarding.Lines(v, r)
+			typed := form.Type(v, r)
 			answer := map[string]any{"router": r.ID, "lines": typed.Lines, "reservations": typed.Reservations}
 			if typed.More > 0 {
 				answer["more"] = typed.More

@@ -1,323 +1,335 @@
 package forwarding
 
 import (
+	"fmt"
 	"slices"
-	"strconv"
 
-	"vestpin/core/site"
-	"vestpin/core/span"
+	"vestpin/core/flow"
 )
 
-// searchLimit bounds the steps of the search for the best set of ways among up to
-// fewWishes. Each step looks at all wishes that are left, so among more there are as
-// many fewer steps, though always some for each wish.
-const (
-	searchLimit = 60000
-	fewWishes   = 200
-)
+// mostWork bounds the search in one part: arcs that are looked at.
+const mostWork = 3_000_000
 
-func limitFor(wishes int) int {
-	if wishes <= fewWishes {
-		return searchLimit
-	}
-	return max(2*wishes+fewWishes, searchLimit*fewWishes/wishes)
+// answer is a choice for each wish of a part, by its place there: what it costs, what
+// no answer can beat, and whether those are the same.
+type answer struct {
+	picks  []int
+	cost   []int
+	bound  []int
+	proven bool
 }
 
-// score orders answers: wishes met of each rank, the more the better, then
-// devices to be set anew, forwards changed, preferences missed, those by rank,
-// and lines, the fewer the better. It is compared from the front.
-type score [106]int
+// problem is a part, or some wishes of it, to be solved: each wish takes one choice, no
+// unit is used twice, and no more lines than there are on the one router whose lines run
+// out, where lines is not negative.
+type problem struct {
+	list    [][]choice
+	classes []alike
+	lines   int
+	limit   int // which router
+	levels  int
+	breathe func()
+}
 
-const atCosts = 100
+// alike is wishes with the same choices.
+type alike struct {
+	choices []choice
+	members []int
+}
 
-func (s score) less(t score) bool { return slices.Compare(s[:], t[:]) < 0 }
+func newProblem(list [][]choice, levels int, breathe func()) *problem {
+	q := &problem{list: list, lines: -1, levels: levels, breathe: breathe}
+	place := map[string]int{}
+	for i, choices := range list {
+		key := ""
+		for _, ch := range choices {
+			key += fmt.Sprint(ch.cost, ch.units, ch.lines)
+		}
+		k, ok := place[key]
+		if !ok {
+			k = len(q.classes)
+			place[key] = k
+			q.classes = append(q.classes, alike{choices: choices})
+		}
+		q.classes[k].members = append(q.classes[k].members, i)
+	}
+	return q
+}
 
-// hunt is the state of one search.
+// pick is a choice of a class.
+type pick struct{ class, choice int }
+
+// state is a place in the search: choices that are taken for good, and choices that no
+// more of a class take.
+type state struct {
+	taken  []pick
+	barred map[pick]bool
+}
+
+// hunt is the search for the best answer by branch and bound. The bound is a flow: of
+// the units of a choice it minds only the one that is wanted most. Where that already
+// minds all, it is the answer.
 type hunt struct {
-	p       *planner
-	wishes  []*wish
-	chosen  []*way
-	placed  []*leg
-	room    map[string]int
-	now     score
-	best    []*way
-	worst   score // the score of best
-	found   bool
-	all     bool // only an answer that meets every wish counts
-	visits  int
-	limit   int
-	needles []string // the one outside port of a wish that has no choice
-	used    map[string]bool
+	*problem
+	wanted map[int]int  // by unit: how many choices use it
+	minded map[pick]int // by choice: the unit that was used twice
+	best   map[pick]int
+	cost   []int
+	root   []int
+	work   int
+	first  bool // any answer will do
 }
 
-// search gives the best way for each wish, nil for those left out, and whether
-// no better answer exists. With all set it gives nil where not every wish can
-// be met.
-func (p *planner) search(wishes []*wish, all bool) ([]*way, bool) {
-	h := &hunt{p: p, wishes: wishes, chosen: make([]*way, len(wishes)), all: all, limit: limitFor(len(wishes)), room: map[string]int{}, used: map[string]bool{}}
-	for r, n := range p.room {
-		h.room[r] = n
+func (q *problem) solve() answer {
+	if few(q.list) {
+		s := newSmall(q.list, q.levels, q.breathe)
+		if q.lines >= 0 {
+			s.limit(q.limit, q.lines)
+		}
+		return s.solve()
 	}
-	for _, w := range wishes {
-		h.needles = append(h.needles, needle(w))
+	h := &hunt{problem: q, wanted: map[int]int{}, minded: map[pick]int{}}
+	for _, c := range q.classes {
+		for _, ch := range c.choices {
+			for _, u := range ch.units {
+				h.wanted[u] += len(c.members)
+			}
+		}
 	}
-	h.step(0)
-	if h.best == nil && !all {
-		h.best = make([]*way, len(wishes))
+	h.greedy()
+	h.search(state{barred: map[pick]bool{}})
+	a := answer{picks: slices.Repeat([]int{-1}, len(q.list)), cost: h.cost, bound: h.root, proven: h.work <= mostWork}
+	if a.proven {
+		a.bound = h.cost
 	}
-	return h.best, h.visits <= h.limit
+	for k, c := range q.classes {
+		at := 0
+		for j := range c.choices {
+			for range h.best[pick{k, j}] {
+				a.picks[c.members[at]] = j
+				at++
+			}
+		}
+	}
+	return a
 }
 
-// needle names the outside port of a wish that could be met in one place only:
-// of several such wishes at one port at most one can be met.
-func needle(w *wish) string {
-	key := ""
-	for _, wy := range w.ways {
-		if len(wy.legs) == 0 {
-			return ""
+// greedy gives each wish in turn the cheapest choice that is left, as a first answer.
+func (h *hunt) greedy() {
+	used := map[int]bool{}
+	left := h.lines
+	picks := map[pick]int{}
+	class := make([]int, len(h.list))
+	for k, c := range h.classes {
+		for _, m := range c.members {
+			class[m] = k
 		}
-		l := wy.legs[len(wy.legs)-1]
-		if l.outside > 0 || len(l.forward.From) > 0 {
-			return ""
-		}
-		k := l.router.ID + " " + string(l.forward.Protocol.Each()[0]) + " " + strconv.Itoa(int(l.forward.Outside.At(0)))
-		if key != "" && key != k {
-			return ""
-		}
-		key = k
 	}
-	return key
+	for i := range h.list {
+		k := class[i]
+		j := slices.IndexFunc(h.classes[k].choices, func(ch choice) bool {
+			return !slices.ContainsFunc(ch.units, func(u int) bool { return used[u] }) && (h.lines < 0 || ch.lines[h.limit] <= left)
+		})
+		if j < 0 {
+			return
+		}
+		ch := h.classes[k].choices[j]
+		for _, u := range ch.units {
+			used[u] = true
+		}
+		if h.lines >= 0 {
+			left -= ch.lines[h.limit]
+		}
+		picks[pick{k, j}]++
+	}
+	h.best, h.cost = picks, h.costOf(picks)
 }
 
-func (h *hunt) step(i int) {
-	if h.visits++; h.visits > h.limit || (h.all && h.found) {
+func (h *hunt) costOf(picks map[pick]int) []int {
+	sum := make([]int, h.levels)
+	for p, n := range picks {
+		for l, c := range h.classes[p.class].choices[p.choice].cost {
+			sum[l] += n * c
+		}
+	}
+	return sum
+}
+
+func (h *hunt) search(s state) {
+	h.breathe()
+	if h.first && h.best != nil || h.work > mostWork {
 		return
 	}
-	if h.visits%64 == 1 {
-		h.p.v.Breathe()
+	var worst pick
+	for round := 0; ; round++ {
+		picks, ok := h.relax(s)
+		if !ok {
+			return
+		}
+		cost := h.costOf(picks)
+		if h.root == nil {
+			h.root = cost
+		}
+		if h.best != nil && slices.Compare(cost, h.cost) >= 0 {
+			return
+		}
+		var unit int
+		if worst, unit = h.overused(picks); worst.class < 0 {
+			h.best, h.cost = picks, cost
+			return
+		}
+		if round == 3 || unit < 0 {
+			break
+		}
+		for p := range picks { // once more, with an eye on this one
+			if slices.Contains(h.classes[p.class].choices[p.choice].units, unit) {
+				h.minded[p] = unit
+			}
+		}
 	}
-	if h.found && !h.bound(i).less(h.worst) {
-		return
+	take := state{append(slices.Clone(s.taken), worst), s.barred}
+	h.search(take)
+	bar := state{s.taken, map[pick]bool{worst: true}}
+	for p := range s.barred {
+		bar.barred[p] = true
 	}
-	if i == len(h.wishes) {
-		h.found, h.worst = true, h.now
-		h.best = slices.Clone(h.chosen)
-		return
+	h.search(bar)
+}
+
+// most is the unit of a choice that the flow minds, -1 where it uses none: the one that
+// was used twice last, or else the one that is wanted most.
+func (h *hunt) most(p pick, ch choice) int {
+	if u, ok := h.minded[p]; ok {
+		return u
 	}
-	w := h.wishes[i]
-	for k := range w.ways {
-		wy := &w.ways[k]
-		if !h.fits(wy) {
+	best := -1
+	for _, u := range ch.units {
+		if best < 0 || h.wanted[u] > h.wanted[best] {
+			best = u
+		}
+	}
+	return best
+}
+
+// relax solves what is left as a flow from the classes through units, and lines, to the
+// sink; false where not every wish has a choice.
+func (h *hunt) relax(s state) (map[pick]int, bool) {
+	picks := map[pick]int{}
+	used := map[int]bool{}
+	left := h.lines
+	count := make([]int, len(h.classes))
+	all := 0
+	for k, c := range h.classes {
+		count[k] = len(c.members)
+	}
+	for _, p := range s.taken {
+		picks[p]++
+		if count[p.class]--; count[p.class] < 0 {
+			return nil, false
+		}
+		for _, u := range h.classes[p.class].choices[p.choice].units {
+			if used[u] {
+				return nil, false
+			}
+			used[u] = true
+		}
+		if h.lines >= 0 {
+			if left -= h.classes[p.class].choices[p.choice].lines[h.limit]; left < 0 {
+				return nil, false
+			}
+		}
+	}
+	n := flow.New(h.levels)
+	source, sink := n.Node(), n.Node()
+	line := -1
+	if h.lines >= 0 {
+		line = n.Node()
+		n.Arc(line, sink, left, nil)
+	}
+	units := map[[2]int]int{} // by unit, and whether it takes a line
+	arcs := map[int]pick{}
+	order := []int{}
+	for k, c := range h.classes {
+		if count[k] == 0 {
 			continue
 		}
-		before := h.now
-		h.take(i, w, wy, 1)
-		h.step(i + 1)
-		h.take(i, w, wy, -1)
-		h.now = before
-	}
-	if !h.all {
-		h.chosen[i] = nil
-		h.now[atCosts+1] += len(w.existing) // they would be shut
-		h.step(i + 1)
-		h.now[atCosts+1] -= len(w.existing)
-	}
-}
-
-// bound is a score that no way to go on from here can beat.
-func (h *hunt) bound(i int) score {
-	s := h.now
-	room := 0
-	for _, n := range h.room {
-		room += max(0, n)
-	}
-	limited := len(h.room) == len(h.p.v.Routers)
-	counted := map[string]bool{}
-	for k := i; k < len(h.wishes); k++ {
-		w := h.wishes[k]
-		if len(w.ways) == 0 {
-			continue
-		}
-		if n := h.needles[k]; n != "" {
-			if h.used[n] || counted[n] {
+		all += count[k]
+		node := n.Node()
+		n.Arc(source, node, count[k], nil)
+		for j, ch := range c.choices {
+			h.work++
+			if s.barred[pick{k, j}] || slices.ContainsFunc(ch.units, func(u int) bool { return used[u] }) {
 				continue
 			}
-			counted[n] = true
-		}
-		if limited {
-			if room <= 0 && leastLines(w) > 0 {
-				continue
-			}
-			room -= leastLines(w)
-		}
-		s[w.Device.Importance()]--
-	}
-	return s
-}
-
-func leastLines(w *wish) int {
-	least := -1
-	for _, wy := range w.ways {
-		n := 0
-		for _, l := range wy.legs {
-			n += l.lines
-		}
-		if least < 0 || n < least {
-			least = n
-		}
-	}
-	// A bound must not be too strict: a cheap wish further on could use the room.
-	return min(least, 1)
-}
-
-// take enters a way into the state, or with sign -1 takes it out again.
-func (h *hunt) take(i int, w *wish, wy *way, sign int) {
-	h.chosen[i] = nil
-	if n := h.needles[i]; n != "" {
-		h.used[n] = sign > 0
-	}
-	lines := 0
-	for k := range wy.legs {
-		l := &wy.legs[k]
-		lines += l.lines
-		if _, limited := h.room[l.router.ID]; limited {
-			h.room[l.router.ID] -= sign * l.lines
-		}
-		if sign > 0 {
-			h.placed = append(h.placed, l)
-		} else {
-			h.placed = h.placed[:len(h.placed)-1]
-		}
-	}
-	if sign < 0 {
-		return
-	}
-	h.chosen[i] = wy
-	rank := w.Device.Importance()
-	h.now[rank]--
-	if !wy.setTo.IsZero() {
-		h.now[atCosts]++
-	}
-	if !wy.keep {
-		h.now[atCosts+1] += len(w.existing)
-	}
-	if !wy.preferred {
-		h.now[atCosts+2]++
-		h.now[atCosts+3] += 100 - rank
-	}
-	h.now[atCosts+4] += lines
-}
-
-// fits reports whether a way can be taken beside what is fixed and chosen.
-// Ports that are found later fit anywhere.
-func (h *hunt) fits(wy *way) bool {
-	need := map[string]int{}
-	for k := range wy.legs {
-		l := &wy.legs[k]
-		need[l.router.ID] += l.lines
-		if n, limited := h.room[l.router.ID]; limited && n < need[l.router.ID] {
-			return false
-		}
-		if l.outside > 0 {
-			continue
-		}
-		for _, f := range h.p.fixed {
-			if f.Router == l.router.ID && Clash(l.router.Form, f, l.forward) {
-				return false
-			}
-		}
-		for _, o := range h.placed {
-			if o.outside == 0 && o.router.ID == l.router.ID && Clash(l.router.Form, o.forward, l.forward) {
-				return false
-			}
-		}
-	}
-	return true
-}
-
-// place finds the ports that were left for later and gives the forwards of each
-// wish, nil where there was no room for it.
-func (p *planner) place(chosen []*way) [][]site.Forward {
-	taken := map[string]span.Set{} // by router and protocol
-	hold := func(f site.Forward) {
-		for _, proto := range f.Protocol.Each() {
-			key := f.Router + " " + string(proto)
-			taken[key] = taken[key].Union(f.Outside.Set())
-		}
-	}
-	for _, r := range p.v.Routers {
-		for _, own := range r.OwnPorts {
-			hold(site.Forward{Router: r.ID, Protocol: own.Protocol, Outside: own.Ports})
-		}
-	}
-	for _, f := range p.fixed {
-		hold(f)
-	}
-	for _, wy := range chosen {
-		if wy == nil {
-			continue
-		}
-		for _, l := range wy.legs {
-			if l.outside == 0 {
-				hold(l.forward)
-			}
-		}
-	}
-	out := make([][]site.Forward, len(chosen))
-	for i, wy := range chosen {
-		if wy == nil {
-			continue
-		}
-		out[i] = []site.Forward{}
-		found := map[int]span.Ports{}
-		for k, l := range wy.legs {
-			f := l.forward
-			if l.inside > 0 {
-				f.Inside = found[l.inside]
-			}
-			if l.outside > 0 {
-				ports, known := found[l.outside]
-				if !known {
-					var used span.Set
-					for _, same := range wy.legs[k:] {
-						for _, proto := range f.Protocol.Each() {
-							if same.outside == l.outside {
-								used = used.Union(taken[same.router.ID+" "+string(proto)])
-							}
-						}
-					}
-					var ok bool
-					if ports, ok = fresh(p.wishes[i], wy, used); !ok {
-						out[i] = nil
-						break
-					}
-					found[l.outside] = ports
+			end, takes := sink, 0
+			if h.lines >= 0 && ch.lines[h.limit] > 0 {
+				if end, takes = line, 1; ch.lines[h.limit] > left {
+					continue
 				}
-				f.Outside = ports
-				hold(f)
 			}
-			out[i] = append(out[i], f)
+			to := end
+			if u := h.most(pick{k, j}, ch); u >= 0 {
+				key := [2]int{u, takes}
+				if _, ok := units[key]; !ok {
+					units[key] = n.Node()
+					n.Arc(units[key], end, 1, nil)
+				}
+				to = units[key]
+			}
+			a := n.Arc(node, to, flow.Endless, ch.cost)
+			arcs[a] = pick{k, j}
+			order = append(order, a)
 		}
 	}
-	return out
+	if n.Send(source, sink, all, h.breathe) < all {
+		return nil, false
+	}
+	for _, a := range order {
+		if c := n.Carries(a); c > 0 {
+			picks[arcs[a]] += c
+		}
+	}
+	return picks, true
 }
 
-// fresh picks free outside ports: for a single one the digits of the device
-// port and the end of the address, else the lowest from 10001 up.
-func fresh(w *wish, wy *way, used span.Set) (span.Ports, bool) {
-	ports := w.Service.Ports
-	if !wy.setTo.IsZero() {
-		ports = wy.setTo
-	}
-	if single, ok := ports.Single(); ok {
-		last := strconv.Itoa(int(w.Interface.Pin.Address.As4()[3]))
-		if len(last) < 2 {
-			last = "0" + last
+// overused finds a choice that uses a unit which is used twice, or more lines than there
+// are, the one that uses most, and that unit; class -1 where there is none.
+func (h *hunt) overused(picks map[pick]int) (worst pick, unit int) {
+	count := map[int]int{}
+	lines := 0
+	var order []pick
+	for k, c := range h.classes {
+		for j, ch := range c.choices {
+			n := picks[pick{k, j}]
+			if n == 0 {
+				continue
+			}
+			order = append(order, pick{k, j})
+			for _, u := range ch.units {
+				count[u] += n
+			}
+			if h.lines >= 0 {
+				lines += n * ch.lines[h.limit]
+			}
 		}
-		if n, err := strconv.Atoi(strconv.Itoa(single) + last); err == nil && n >= 1024 && n <= 49151 && !used.Contains(uint32(n)) {
-			return span.Port(n), true
+	}
+	worst, unit = pick{-1, -1}, -1
+	most := 0
+	for _, p := range order {
+		ch := h.classes[p.class].choices[p.choice]
+		uses := len(ch.units)
+		k := slices.IndexFunc(ch.units, func(u int) bool { return count[u] > 1 })
+		bad := k >= 0
+		if h.lines >= 0 && lines > h.lines {
+			uses += ch.lines[h.limit]
+			bad = bad || ch.lines[h.limit] > 0
+		}
+		if bad && uses > most {
+			worst, most, unit = p, uses, -1
+			if k >= 0 {
+				unit = ch.units[k]
+			}
 		}
 	}
-	run, ok := span.Of(span.Run{Lo: 10001, Hi: 65535}).Minus(used).First(ports.Len())
-	return span.PortList(run), ok
+	return worst, unit
 }

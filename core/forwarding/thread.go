@@ -3,6 +3,7 @@ package forwarding
 import (
 	"fmt"
 
+	"vestpin/core/reach"
 	"vestpin/core/site"
 	"vestpin/core/span"
 )
@@ -31,8 +32,7 @@ func Thread(v site.View, service string, outside span.Ports) ([]site.Edit, error
 		changed.Open = &open
 		wish.Service = &changed
 	}
-	p := &planner{v: v}
-	routers, why := p.route(wish)
+	routers, why := reach.Route(v, wish)
 	if why != "" {
 		return nil, &site.Refusal{Path: "service", Found: w.Label(), Want: "a way out: " + why}
 	}

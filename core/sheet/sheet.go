@@ -50,7 +50,7 @@ type Group struct {
 // Steps gives the sheet of a site: what is in the way, reservations, settings on
 // devices by place, forwards, then the restart in the right order.
 func Steps(v site.View) []Group {
-	p := page{v: v, used: map[string]bool{}, forwards: map[string]site.Forward{}, done: map[string]site.Done{}, typed: map[string]forwarding.Typed{}}
+	p := page{v: v, used: map[string]bool{}, forwards: map[string]site.Forward{}, done: map[string]site.Done{}, typed: map[string]form.Typed{}}
 	for _, f := range v.Forwards {
 		p.forwards[f.ID] = f
 	}
@@ -96,17 +96,17 @@ type page struct {
 
 	forwards map[string]site.Forward
 	done     map[string]site.Done
-	typed    map[string]forwarding.Typed
+	typed    map[string]form.Typed
 }
 
 // MostSteps is how many lines of a router the sheet lists: a person types a few
 // dozen. The rest is counted.
 const MostSteps = 1000
 
-func (p *page) lines(r site.Router) forwarding.Typed {
+func (p *page) lines(r site.Router) form.Typed {
 	t, ok := p.typed[r.ID]
 	if !ok {
-		t = forwarding.Lines(p.v, r)
+		t = form.Type(p.v, r)
 		p.typed[r.ID] = t
 	}
 	return t
@@ -290,7 +290,7 @@ func (p *page) lineNote(r site.Router, lines int) string {
 	return note
 }
 
-func lineFields(form site.Form, name string, l forwarding.Line) []Field {
+func lineFields(form site.Form, name string, l form.Line) []Field {
 	out := []Field{{"Service", HostName(name)}}
 	switch form.PortsPerLine {
 	case "range", "":

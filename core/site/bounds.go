@@ -11,9 +11,11 @@ const (
 	longestStep = 300
 	longestTime = 40
 
+	longestSeparator = 10
+
 	// Things of a site.
 	mostNetworks = 32
-	mostRouters  = 16
+	mostRouters  = 64
 	MostDevices  = 4000
 	mostForwards = 10000
 	mostVisits   = 500
@@ -36,6 +38,8 @@ const (
 	mostTraits     = 100
 	mostSenders    = 64
 	mostCanSetTo   = 64
+	mostFields     = 40
+	mostSays       = 20
 	mostSeen       = 2 * MostDevices
 	MostCrowds     = 16
 

@@ -193,6 +193,33 @@ func checkForm(at *trail, f Form) error {
 		oneOf(at.field("limitsSender"), f.LimitsSender, ",no,address,network"),
 		oneOf(at.field("reserves"), f.Reserves, ",anywhere,inside-range,outside-range,no"),
 		checkMost(at.field("protocols"), len(f.Protocols), mostProtocols),
+		checkName(at.field("separator"), f.Separator, longestSeparator),
+		checkMost(at.field("fields"), len(f.Fields), mostFields),
+		checkMost(at.field("reservationFields"), len(f.ReservationFields), mostFields),
+		each(at.field("fields"), f.Fields, checkField),
+		each(at.field("reservationFields"), f.ReservationFields, func(at *trail, f FormField) error {
+			return firstOf(oneOf(at.field("is"), f.Is, "name,mac,address,last-number,fixed"), checkField(at, f))
+		}),
+	)
+}
+
+func checkField(at *trail, f FormField) error {
+	if f.Max < 0 {
+		return at.field("max").refuse(fmt.Sprint(f.Max), "0 for no limit, or the most characters that the field takes")
+	}
+	if err := checkMost(at.field("says"), len(f.Says), mostSays); err != nil {
+		return err
+	}
+	for word, text := range f.Says {
+		if err := checkName(at.field("says").field(word), text, longestName); err != nil {
+			return err
+		}
+	}
+	return firstOf(
+		checkName(at.field("label"), f.Label, longestName), checkName(at.field("anyone"), f.Anyone, longestName), checkName(at.field("value"), f.Value, longestName),
+		oneOf(at.field("is"), f.Is, "name,outside,outside-from,outside-to,inside,inside-from,inside-to,address,last-number,device,mac,protocol,sender,enabled,fixed"),
+		oneOf(at.field("part"), f.Part, ",rule,service"),
+		oneOf(at.field("alphabet"), f.Alphabet, ",any,ascii,word"),
 	)
 }
 

@@ -90,6 +90,14 @@ type Router struct {
 	Form     Form      `json:"form,omitzero"`
 }
 
+// Label is the router's name, or what can be said of one that has none.
+func (r Router) Label() string {
+	if r.Name == "" {
+		return "router " + r.ID
+	}
+	return r.Name
+}
+
 // WAN is the outside of a router.
 type WAN struct {
 	Address netip.Addr `json:"address,omitzero"`
@@ -113,6 +121,26 @@ type Form struct {
 	Lines            int        `json:"lines,omitempty"`
 	Reserves         string     `json:"reserves,omitempty" default:"anywhere" enum:"anywhere,inside-range,outside-range,no"`
 	ReservationLines int        `json:"reservationLines,omitempty"`
+
+	// The router's own words.
+	Separator         string      `json:"separator,omitempty"`
+	SameIsBlank       bool        `json:"sameIsBlank,omitempty"`
+	Refuses           span.Ports  `json:"refuses,omitzero"` // outside ports that its page does not take
+	Fields            []FormField `json:"fields"`
+	ReservationFields []FormField `json:"reservationFields"`
+}
+
+// FormField is one field of an entry of a router's page: what it is, what the page
+// calls it, and what it takes.
+type FormField struct {
+	Is       string            `json:"is" enum:"name,outside,outside-from,outside-to,inside,inside-from,inside-to,address,last-number,device,mac,protocol,sender,enabled,fixed"`
+	Label    string            `json:"label,omitempty"`
+	Part     string            `json:"part,omitempty" default:"rule" enum:"rule,service"`
+	Max      int               `json:"max,omitempty"` // most characters, 0 for no limit
+	Alphabet string            `json:"alphabet,omitempty" default:"any" enum:"any,ascii,word"`
+	Says     map[string]string `json:"says,omitempty"`   // how a word is written there, by the word
+	Anyone   string            `json:"anyone,omitempty"` // what stands for no limit of senders
+	Value    string            `json:"value,omitempty"`  // of a fixed field
 }
 
 // Device is a thing on a wall, with one or more interfaces.

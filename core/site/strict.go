@@ -210,6 +210,19 @@ func fill(at *trail, tree any, into reflect.Value) error {
 			}
 		}
 		return nil
+	case reflect.Map: // of texts by word
+		obj, ok := tree.(object)
+		if !ok {
+			return wrongType(at, tree, "an object {…} of texts")
+		}
+		into.Set(reflect.MakeMap(into.Type()))
+		for _, p := range obj {
+			text, ok := p.value.(string)
+			if !ok {
+				return wrongType(at.field(p.key), p.value, "text in quotes")
+			}
+			into.SetMapIndex(reflect.ValueOf(p.key), reflect.ValueOf(text))
+		}
 	case reflect.String:
 		text, ok := tree.(string)
 		if !ok {

@@ -17,7 +17,7 @@ type View struct {
 	services   map[string]Wish
 	atPin      map[netip.Addr][]Placed
 	atSeen     map[netip.Addr][]Placed
-	leading    map[lead][]Forward
+	outsides   map[netip.Addr][]*Router
 	over       func() bool
 }
 
@@ -40,14 +40,6 @@ func (v View) Breathe() {
 	if v.over != nil && v.over() {
 		panic(ErrOver)
 	}
-}
-
-// lead is a router and where its forwards lead: an address, or the interface
-// where that is loose.
-type lead struct {
-	router  string
-	address netip.Addr
-	loose   string
 }
 
 // Placed is an interface together with its device.
@@ -86,13 +78,17 @@ func NewView(s Site) View {
 	v := View{
 		Site: s, networks: map[string]*Network{}, routers: map[string]*Router{},
 		interfaces: map[string]Placed{}, services: map[string]Wish{},
-		atPin: map[netip.Addr][]Placed{}, atSeen: map[netip.Addr][]Placed{}, leading: map[lead][]Forward{},
+		atPin: map[netip.Addr][]Placed{}, atSeen: map[netip.Addr][]Placed{}, outsides: map[netip.Addr][]*Router{},
 	}
 	for i := range s.Networks {
 		v.networks[s.Networks[i].ID] = &s.Networks[i]
 	}
 	for i := range s.Routers {
-		v.routers[s.Routers[i].ID] = &s.Routers[i]
+		r := &s.Routers[i]
+		v.routers[r.ID] = r
+		if r.Upstream != "" && r.WAN.Address.IsValid() {
+			v.outsides[r.WAN.Address] = append(v.outsides[r.WAN.Address], r)
+		}
 	}
 	for i := range s.Devices {
 		d := &s.Devices[i]
@@ -111,24 +107,8 @@ func NewView(s Site) View {
 			v.services[sv.ID] = Wish{d, v.interfaces[sv.Interface].Interface, sv}
 		}
 	}
-	for _, f := range s.Forwards {
-		key := v.lead(f.Router, f.To)
-		v.leading[key] = append(v.leading[key], f)
-	}
 	return v
 }
-
-func (v View) lead(router, to string) lead {
-	address, _ := v.Target(Forward{To: to})
-	if !address.IsValid() {
-		return lead{router: router, loose: to}
-	}
-	return lead{router: router, address: address}
-}
-
-// ForwardsTo gives the forwards of a router, switched off ones too, that lead
-// where a forward to that interface or address would.
-func (v View) ForwardsTo(router, to string) []Forward { return v.leading[v.lead(router, to)] }
 
 // Network finds a network by id.
 func (v View) Network(id string) (Network, bool) {
@@ -238,13 +218,5 @@ func (v View) Target(f Forward) (netip.Addr, *Placed) {
 	return a, nil
 }
 
-// RouterAt finds the router whose outside has that address on a network of
-// another router.
-func (v View) RouterAt(a netip.Addr) (Router, bool) {
-	for _, r := range v.Routers {
-		if r.Upstream != "" && a.IsValid() && r.WAN.Address == a {
-			return r, true
-		}
-	}
-	return Router{}, false
-}
+// RoutersAt gives the routers that stand behind another and have that address outside.
+func (v View) RoutersAt(a netip.Addr) []*Router { return v.outsides[a] }

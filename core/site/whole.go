@@ -55,7 +55,15 @@ func (r Router) whole() Router {
 	usual(&r.Form.LimitsSender, "no")
 	usual(&r.Form.Reserves, "anywhere")
 	r.OwnPorts, r.Form.Protocols = present(r.OwnPorts), present(r.Form.Protocols)
+	r.Form.Fields = eachWhole(r.Form.Fields, FormField.whole)
+	r.Form.ReservationFields = eachWhole(r.Form.ReservationFields, FormField.whole)
 	return r
+}
+
+func (f FormField) whole() FormField {
+	usual(&f.Part, "rule")
+	usual(&f.Alphabet, "any")
+	return f
 }
 
 func (d Device) whole() Device {

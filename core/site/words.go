@@ -1,6 +1,7 @@
 package site
 
 import (
+	"fmt"
 	"net/netip"
 	"strings"
 
@@ -149,7 +150,8 @@ func (m *MAC) UnmarshalText(text []byte) error {
 // Sender is who may connect: one address or a network.
 type Sender struct{ netip.Prefix }
 
-// ParseSender reads "198.51.100.7" or "198.51.100.0/24". Its error is a
+// ParseSender reads "198.51.100.7" or "198.51.100.0/24". An address inside a network
+// with a mask, such as 198.51.100.7/24, could mean either and is refused. Its error is a
 // *span.Malformed.
 func ParseSender(text string) (Sender, error) {
 	clean := strings.TrimSpace(text)
@@ -157,7 +159,10 @@ func ParseSender(text string) (Sender, error) {
 		return Sender{netip.PrefixFrom(a, 32)}, nil
 	}
 	if p, err := netip.ParsePrefix(clean); err == nil && p.Addr().Is4() {
-		return Sender{p.Masked()}, nil
+		if p != p.Masked() {
+			return Sender{}, &span.Malformed{Found: text, Want: fmt.Sprintf("either the one address %s or the network %s", p.Addr(), p.Masked())}
+		}
+		return Sender{p}, nil
 	}
 	return Sender{}, &span.Malformed{Found: text, Want: "an address or network such as 198.51.100.7 or 198.51.100.0/24"}
 }

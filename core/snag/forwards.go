@@ -153,7 +153,7 @@ func outsideIsRoutersOwn(v View) []Snag {
 	var found []Snag
 	for _, f := range enabled(v) {
 		r, _ := v.Router(f.Router)
-		if own, taken := forwarding.OwnPort(r, f); taken {
+		if own, taken := reach.OwnPort(r, f); taken {
 			why := own.Why
 			if why == "" {
 				why = "the router itself"

@@ -19,7 +19,7 @@ func routerName(r site.Router) string {
 func formCannot(v View) []Snag {
 	var found []Snag
 	for _, r := range v.Routers {
-		for _, f := range forwarding.Lines(v.View, r).Faults {
+		for _, f := range form.Type(v.View, r).Faults {
 			found = append(found, Snag{
 				Code: "form-cannot", About: append(about(v, f.Forward), r.Ref()), Mends: moveAway(v, f.Forward),
 				Says: fmt.Sprintf("%s cannot be entered at %s: %s.", forwardName(f.Forward), routerName(r), f.Why),
@@ -32,14 +32,14 @@ func formCannot(v View) []Snag {
 // linesRunOut finds routers that need more lines than their form has.
 func linesRunOut(v View) []Snag {
 	has := func(f site.Form) int { return f.Lines }
-	needs := func(r site.Router) int { return forwarding.Lines(v.View, r).All() }
+	needs := func(r site.Router) int { return form.Type(v.View, r).All() }
 	return runOut(v, "lines-run-out", has, needs, "The forwards need %d lines, but %s has %d.")
 }
 
 // reservationsRunOut finds routers with fewer reservations than are planned.
 func reservationsRunOut(v View) []Snag {
 	has := func(f site.Form) int { return f.ReservationLines }
-	needs := func(r site.Router) int { return len(forwarding.Lines(v.View, r).Reservations) }
+	needs := func(r site.Router) int { return len(form.Type(v.View, r).Reservations) }
 	return runOut(v, "reservations-run-out", has, needs, "%d reservations are planned, but %s takes %d. Set some addresses on the devices instead.")
 }
 

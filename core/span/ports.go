@@ -173,3 +173,25 @@ func (p *Ports) UnmarshalText(text []byte) error {
 	}
 	return err
 }
+
+// Paired cuts two lists of the same length into runs that rise together: the ports at
+// one place of the first with those at that place of the second.
+func Paired(p, q Ports) [][2]Run {
+	var out [][2]Run
+	a, b := p.Pieces(), q.Pieces()
+	for len(a) > 0 && len(b) > 0 {
+		n := uint32(min(a[0].Len(), b[0].Len()))
+		out = append(out, [2]Run{{a[0].Lo, a[0].Lo + n - 1}, {b[0].Lo, b[0].Lo + n - 1}})
+		a, b = behind(a, n), behind(b, n)
+	}
+	return out
+}
+
+// behind is what is left of runs without the first n numbers, in the same memory.
+func behind(runs []Run, n uint32) []Run {
+	if uint32(runs[0].Len()) == n {
+		return runs[1:]
+	}
+	runs[0].Lo += n
+	return runs
+}

@@ -63,6 +63,12 @@ func (s Set) Contains(n uint32) bool {
 	return i < len(s.runs) && s.runs[i].Lo <= n
 }
 
+// Touches reports whether any of a run is in the set.
+func (s Set) Touches(r Run) bool {
+	i, _ := slices.BinarySearchFunc(s.runs, r.Lo, func(t Run, n uint32) int { return cmp.Compare(t.Hi, n) })
+	return i < len(s.runs) && s.runs[i].Touches(r)
+}
+
 // Union is what either set holds.
 func (s Set) Union(t Set) Set { return Of(append(s.Runs(), t.runs...)...) }
 

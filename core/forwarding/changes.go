@@ -1,0 +1,100 @@
+package forwarding
+
+import (
+	"fmt"
+	"slices"
+
+	"vestpin/core/site"
+	"vestpin/core/span"
+)
+
+// changing makes the changes of a plan.
+type changing struct {
+	*planner
+	plan *Plan
+	ids  map[string]bool
+}
+
+// all enters the edits that make the chosen ways real, and those that shut what nobody
+// asks for any more.
+func (c *changing) all(s solution, placed [][]site.Forward, met []bool) {
+	for _, f := range c.v.Forwards {
+		c.ids[f.ID] = true
+	}
+	for _, f := range c.shut {
+		c.add("", site.RemoveForward{ID: f.ID}, fmt.Sprintf("Nobody asks for %s to be open any more.", f.Outside))
+	}
+	for i, w := range c.wishes {
+		c.wish(w, w.ways[s.option[i]], placed[i], met[i])
+	}
+}
+
+func (c *changing) add(service string, e site.Edit, why string) {
+	c.plan.Changes = append(c.plan.Changes, site.Change{Edit: e, Why: why})
+	c.plan.For = append(c.plan.For, service)
+}
+
+func (c *changing) wish(w *wish, wy way, placed []site.Forward, met bool) {
+	spare := slices.Clone(w.lost)
+	for _, h := range w.held {
+		if !slices.ContainsFunc(wy.keeps, func(o held) bool { return o.ID == h.ID }) {
+			spare = append(spare, h.Forward)
+		}
+	}
+	reason := "Another forward takes its place."
+	if len(placed) == 0 {
+		reason = w.Label() + " is reached without it."
+	}
+	if !met {
+		placed, reason = nil, w.Label()+" cannot be opened together with more important wishes."
+		if w.refusal != "" {
+			reason = fmt.Sprintf("%s stays shut: %s.", w.Label(), w.refusal)
+		}
+	}
+	if met && !wy.setTo.IsZero() {
+		c.add(w.Service.ID, setPort(w.Wish, wy.setTo), fmt.Sprintf("Set %s to %s on the device itself: %s is not to be had outside.", w.Label(), wy.setTo, w.Service.Ports))
+	}
+	for _, f := range placed {
+		if k := slices.IndexFunc(spare, func(o site.Forward) bool { return o.Router == f.Router }); k >= 0 {
+			f.ID, f.Name = spare[k].ID, spare[k].Name
+			spare = slices.Delete(spare, k, k+1)
+		} else {
+			f.ID = site.FreeID("to-"+w.Service.ID, func(id string) bool { return c.ids[id] })
+			c.ids[f.ID] = true
+		}
+		c.add(w.Service.ID, site.PutForward{Forward: f}, c.at(f, len(placed))+why(w, f))
+	}
+	for _, f := range spare {
+		c.add(w.Service.ID, site.RemoveForward{ID: f.ID}, reason)
+	}
+}
+
+// at names the router of a change where there are several in a row.
+func (c *changing) at(f site.Forward, legs int) string {
+	if legs < 2 {
+		return ""
+	}
+	r, _ := c.v.Router(f.Router)
+	return "At " + r.Label() + ": "
+}
+
+func setPort(w site.Wish, ports span.Ports) site.Edit {
+	s := *w.Service
+	s.CanSetTo = append([]span.Ports{s.Ports}, slices.DeleteFunc(slices.Clone(s.CanSetTo), ports.Equal)...)
+	s.Ports = ports
+	return site.PutService{ID: w.Device.ID, Service: s}
+}
+
+func why(w *wish, f site.Forward) string {
+	open := *w.Service.Open
+	exact, named := open.Exact()
+	switch {
+	case named && f.Outside.Equal(exact):
+		return fmt.Sprintf("%s is wanted at exactly %s.", w.Label(), exact)
+	case !open.Prefer.IsZero() && f.Outside.Equal(open.Prefer):
+		return fmt.Sprintf("%s gets the port it prefers.", w.Label())
+	case f.Outside.Equal(f.InsidePorts()):
+		return fmt.Sprintf("%s: the same port outside as on the device.", w.Label())
+	}
+	return fmt.Sprintf("%s is reached at %s, since %s is taken outside.", w.Label(), f.Outside, w.Service.Ports)
+}

@@ -1,0 +1,178 @@
+package forwarding
+
+import (
+	"slices"
+	"strconv"
+
+	"vestpin/core/site"
+	"vestpin/core/span"
+)
+
+// sockets is the outside ports of each side that are used, and how often.
+type sockets map[side]*[65536]int32
+
+func (s sockets) of(at side) *[65536]int32 {
+	if s[at] == nil {
+		s[at] = new([65536]int32)
+	}
+	return s[at]
+}
+
+func (s sockets) enter(router string, proto site.Protocol, ports span.Ports, n int32) {
+	for _, single := range proto.Each() {
+		list := s.of(side{router, single})
+		for _, run := range ports.Runs() {
+			for port := run.Lo; port <= run.Hi; port++ {
+				list[port] += n
+			}
+		}
+	}
+}
+
+func (s sockets) free(router string, proto site.Protocol, ports span.Ports) bool {
+	for _, single := range proto.Each() {
+		list := s.of(side{router, single})
+		for _, run := range ports.Runs() {
+			for port := run.Lo; port <= run.Hi; port++ {
+				if list[port] > 0 {
+					return false
+				}
+			}
+		}
+	}
+	return true
+}
+
+// enterWay enters the exact ports of a way.
+func (s sockets) enterWay(wy way, n int32) {
+	for _, l := range wy.legs {
+		if !l.free {
+			s.enter(l.Router, l.Protocol, l.Outside, n)
+		}
+	}
+	for _, h := range wy.keeps {
+		s.enter(h.Router, h.Protocol, h.Outside, n)
+	}
+}
+
+// sockets gives what is used by what stays.
+func (p *planner) sockets() sockets {
+	s := sockets{}
+	for at, t := range p.taken {
+		runs := t.all.Runs()
+		for _, c := range t.some {
+			runs = append(runs, c.run)
+		}
+		if len(runs) > 0 {
+			s.enter(at.router, at.proto, span.PortList(runs...), 1)
+		}
+	}
+	return s
+}
+
+// plainest takes, for each wish, the first of the ways that cost the same as the one
+// that was found, where it fits beside all others.
+func (p *planner) plainest(s solution, used sockets) {
+	for i, w := range p.wishes {
+		used.enterWay(w.ways[s.option[i]], 1)
+	}
+	for i, w := range p.wishes {
+		chosen := w.options[s.option[i]]
+		for k := range s.option[i] {
+			o := w.options[k]
+			if slices.Compare(o.cost, chosen.cost) != 0 || len(w.ways[k].needs) > 0 || !w.ways[k].setTo.Equal(w.ways[s.option[i]].setTo) || !fewerLines(o.lines, chosen.lines) {
+				continue
+			}
+			used.enterWay(w.ways[s.option[i]], -1)
+			if fits(used, w.ways[k]) {
+				s.option[i] = k
+			}
+			used.enterWay(w.ways[s.option[i]], 1)
+			if s.option[i] == k {
+				break
+			}
+		}
+	}
+}
+
+func fewerLines(a, b map[string]int) bool {
+	for r, n := range a {
+		if n > b[r] {
+			return false
+		}
+	}
+	return true
+}
+
+func fits(used sockets, wy way) bool {
+	for _, l := range wy.legs {
+		if !l.free && !used.free(l.Router, l.Protocol, l.Outside) {
+			return false
+		}
+	}
+	return !slices.ContainsFunc(wy.keeps, func(h held) bool { return !used.free(h.Router, h.Protocol, h.Outside) })
+}
+
+// place finds the ports that were left for later and gives the new forwards of a wish,
+// false where there are not so many free ports in a row.
+func (p *planner) place(w *wish, wy way, used sockets) ([]site.Forward, bool) {
+	var ports span.Ports
+	if slices.ContainsFunc(wy.legs, func(l leg) bool { return l.free }) {
+		var ok bool
+		if ports, ok = p.fresh(w, wy, used); !ok {
+			return nil, false
+		}
+	}
+	out := []site.Forward{}
+	for _, l := range wy.legs {
+		f := l.Forward
+		if l.free {
+			f.Outside = ports
+			used.enter(f.Router, f.Protocol, f.Outside, 1)
+		}
+		if l.within {
+			f.Inside = ports
+		}
+		out = append(out, f)
+	}
+	return out, true
+}
+
+// fresh picks free outside ports: for a single one the digits of the device
+// port and the end of the address, else the lowest from 10001 up.
+func (p *planner) fresh(w *wish, wy way, used sockets) (span.Ports, bool) {
+	ports := w.Service.Ports
+	if !wy.setTo.IsZero() {
+		ports = wy.setTo
+	}
+	var lists []*[65536]int32
+	for _, l := range wy.legs {
+		if l.free {
+			for _, proto := range l.Protocol.Each() {
+				lists = append(lists, used.of(side{l.Router, proto}))
+			}
+		}
+	}
+	isFree := func(n int) bool {
+		return (wy.within.Empty() || wy.within.Contains(uint32(n))) && !slices.ContainsFunc(lists, func(l *[65536]int32) bool { return l[n] > 0 })
+	}
+	if single, ok := ports.Single(); ok {
+		last := strconv.Itoa(int(w.Interface.Pin.Address.As4()[3]))
+		if len(last) < 2 {
+			last = "0" + last
+		}
+		if n, err := strconv.Atoi(strconv.Itoa(single) + last); err == nil && n >= 1024 && n <= 49151 && isFree(n) {
+			return span.Port(n), true
+		}
+	}
+	row, need := 0, ports.Len()
+	for n := 10001; n <= 65535; n++ {
+		if row++; !isFree(n) {
+			row = 0
+		}
+		if row == need {
+			return span.PortList(span.Run{Lo: uint32(n - need + 1), Hi: uint32(n)}), true
+		}
+	}
+	return span.Ports{}, false
+}

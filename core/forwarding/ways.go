@@ -1,0 +1,650 @@
+package forwarding
+
+import (
+	"fmt"
+	"slices"
+
+	"vestpin/core/flow"
+	"vestpin/core/reach"
+	"vestpin/core/site"
+	"vestpin/core/span"
+)
+
+// mostWays is how many ways to meet one wish are looked at: a chain of many routers that
+// all can renumber has more.
+const mostWays = 400
+
+// way is one manner of meeting a wish, or of leaving it shut.
+type way struct {
+	out       bool
+	setTo     span.Ports // the port to set on the device, absent to leave it
+	legs      []leg      // the new forwards, from the router next to the device outwards
+	keeps     []held     // the forwards of its own that stay
+	needs     []held     // those of other services without which it would not be met
+	preferred bool
+	within    span.Set // where ports that are found later must lie, anywhere if empty
+}
+
+// leg is a forward to be made. Where free is set its outside ports are found later; all
+// such legs of a way get the same ones. Where within is set its inside ports are those.
+type leg struct {
+	site.Forward
+	router       *site.Router
+	free, within bool
+	lines        int
+}
+
+// findWays gives the manners of meeting a wish, the plainest first, and those of leaving
+// it shut.
+func (p *planner) findWays(w *wish) {
+	w.refusal = p.lookForWays(w)
+	for _, kept := range p.subsets(w, w.held) {
+		w.ways = append(w.ways, way{out: true, keeps: kept})
+	}
+	for _, wy := range w.ways {
+		for _, h := range wy.needs {
+			p.neededBy[h.ID] = append(p.neededBy[h.ID], w.Service.ID)
+		}
+	}
+}
+
+// findOptions tells what each way costs and uses, once the ways of all are known.
+func (p *planner) findOptions(w *wish) {
+	for i := range w.ways {
+		w.options = append(w.options, p.option(w, i))
+	}
+}
+
+func (p *planner) lookForWays(w *wish) string {
+	if w.Interface.Pin == nil {
+		return fmt.Sprintf("%s has no pin, so a forward to it would go astray", w.Device.Label())
+	}
+	if n, ok := p.v.Network(w.Interface.Network); ok && !n.Subnet.Contains(w.Interface.Pin.Address) {
+		return fmt.Sprintf("%s is pinned at %s, which is not in %s", w.Device.Label(), w.Interface.Pin.Address, n.Subnet)
+	}
+	routers, why := reach.Route(p.v, w.Wish)
+	if why != "" {
+		return why
+	}
+	if reach.Meets(w.Wish, routers, w.Service.Ports, p.leads(nil)) {
+		// What stays meets it: nothing is to be opened for it, at any price.
+		for _, kept := range p.subsets(w, w.held) {
+			w.ways = append(w.ways, way{keeps: kept, preferred: true})
+		}
+		return ""
+	}
+	for _, kept := range p.subsets(w, w.held) {
+		if len(kept) > 0 && reach.Meets(w.Wish, routers, w.Service.Ports, p.leads(kept)) {
+			w.ways = append(w.ways, way{keeps: kept, preferred: p.isPreferred(w, routers, kept)})
+		}
+	}
+	p.byOthers(w, routers)
+	t := &trail{planner: p, w: w, routers: routers}
+	for i, setting := range append([]span.Ports{w.Service.Ports}, w.Service.CanSetTo...) {
+		if i > 0 && (setting.Equal(w.Service.Ports) || p.answersOn(w, setting)) {
+			continue
+		}
+		t.setting, t.set = setting, i > 0
+		t.targets = targets(*w.Service.Open, setting)
+		t.step(0, trailState{outside: setting})
+	}
+	if len(w.ways) == 0 && t.refusal == "" {
+		return "no port fits"
+	}
+	return t.refusal
+}
+
+// byOthers looks whether forwards of other services that may be kept meet a wish.
+func (p *planner) byOthers(w *wish, routers []site.Router) {
+	if len(w.ways) > 0 {
+		return
+	}
+	var others []held
+	goal := reach.At(w.Interface)
+	for _, r := range routers {
+		for _, h := range p.heldAt[r.ID] {
+			if h.Service != w.Service.ID && slices.ContainsFunc(h.spans, func(s reach.Span) bool { return s.Goal() == goal }) {
+				others = append(others, h)
+			}
+		}
+		goal = reach.Behind(r)
+	}
+	if len(others) == 0 || len(others) > mostOthers || !reach.Meets(w.Wish, routers, w.Service.Ports, p.leads(append(others, w.held...))) {
+		return
+	}
+	for i := len(others) - 1; i >= 0; i-- { // only those without which it is not met
+		less := slices.Delete(slices.Clone(others), i, i+1)
+		if reach.Meets(w.Wish, routers, w.Service.Ports, p.leads(append(less, w.held...))) {
+			others = less
+		}
+	}
+	w.ways = append(w.ways, way{keeps: w.held, needs: others, preferred: true})
+}
+
+// mostOthers is among how many forwards of other services is looked.
+const mostOthers = 64
+
+// answersOn reports whether the device already answers on some of the ports.
+func (p *planner) answersOn(w *wish, ports span.Ports) bool {
+	return slices.ContainsFunc(w.Device.Services, func(s site.Service) bool {
+		return s.ID != w.Service.ID && s.Interface == w.Interface.ID && s.Protocol.Meets(w.Service.Protocol) && !s.Ports.Set().Overlap(ports.Set()).Empty()
+	})
+}
+
+// isPreferred reports whether kept forwards open a wish where it prefers to be.
+func (p *planner) isPreferred(w *wish, routers []site.Router, kept []held) bool {
+	if w.Service.Open.Port != site.AnyPort {
+		return true
+	}
+	as := *w.Service.Open
+	if as.Port = site.SamePort; !as.Prefer.IsZero() {
+		as.Port = as.Prefer.String()
+	}
+	s := *w.Service
+	s.Open = &as
+	return reach.Meets(site.Wish{Device: w.Device, Interface: w.Interface, Service: &s}, routers, w.Service.Ports, p.leads(kept))
+}
+
+// clash reports whether two forwards cannot stay together.
+func (p *planner) clash(a, b held) bool {
+	return a.Router == b.Router && reach.Clash(p.pages[a.Router].LimitsSenders(), a.Forward, b.Forward)
+}
+
+// mostHeld is of how many forwards that a wish holds all subsets are looked at.
+const mostHeld = 5
+
+// subsets gives the subsets of what a wish holds that can stay together, the largest
+// first: all of them where it holds few, else a first that fits, each one, and none.
+func (p *planner) subsets(w *wish, list []held) [][]held {
+	var out [][]held
+	if n := len(list); n <= mostHeld {
+	next:
+		for mask := 1<<n - 1; mask >= 0; mask-- {
+			var s []held
+			for i := range list {
+				if mask&(1<<i) == 0 {
+					continue
+				}
+				if slices.ContainsFunc(s, func(h held) bool { return p.clash(h, list[i]) }) {
+					continue next
+				}
+				s = append(s, list[i])
+			}
+			out = append(out, s)
+		}
+		slices.SortStableFunc(out, func(a, b []held) int { return len(b) - len(a) })
+		return out
+	}
+	w.capped = true
+	var first []held
+	for _, h := range list {
+		if !slices.ContainsFunc(first, func(o held) bool { return p.clash(h, o) }) {
+			first = append(first, h)
+		}
+	}
+	out = append(out, first)
+	for i := range list {
+		out = append(out, list[i:i+1])
+	}
+	return append(out, nil)
+}
+
+// targets gives the outside ports that a wish could be renumbered to.
+func targets(open site.Open, setting span.Ports) []span.Ports {
+	if exact, ok := open.Exact(); ok {
+		return []span.Ports{exact}
+	}
+	if open.Port == site.AnyPort && !open.Prefer.IsZero() {
+		return []span.Ports{open.Prefer, setting}
+	}
+	return []span.Ports{setting}
+}
+
+// trail is the way from a device outwards, as far as it is found.
+type trail struct {
+	*planner
+	w       *wish
+	routers []site.Router
+	setting span.Ports
+	set     bool // the device is set to it
+	targets []span.Ports
+	refusal string
+}
+
+type trailState struct {
+	outside span.Ports // at the last router, where it is not free
+	free    bool       // it is found later
+	was     bool       // it was free somewhere
+	within  span.Set   // where what is found later must lie, anywhere if empty
+	split   bool       // the protocols have different outside ports
+	moves   int
+	legs    []leg
+	keeps   []held
+}
+
+// step goes on at a router: with forwards that are there, the same ports, other ones
+// that would do, or free ones. At most two routers renumber.
+func (t *trail) step(i int, at trailState) {
+	if len(t.w.ways) > mostWays {
+		t.w.capped = true
+		return
+	}
+	if i == len(t.routers) {
+		t.end(at)
+		return
+	}
+	all := t.w.Service.Protocol
+	if at.free {
+		t.through(i, at)
+	} else {
+		for _, k := range t.existing(i, at.outside, all.Each()) {
+			t.step(i+1, at.over(k))
+		}
+		for _, proto := range all.Each() {
+			if all != site.Both {
+				break
+			}
+			for _, k := range t.existing(i, at.outside, []site.Protocol{proto}) {
+				t.otherProtocol(i, at, k, map[site.Protocol]site.Protocol{site.TCP: site.UDP, site.UDP: site.TCP}[proto])
+			}
+		}
+	}
+	t.leg(i, at, at, all)
+	if at.moves == 2 {
+		return
+	}
+	for _, o := range append(slices.Clip(t.targets), t.offered(i)...) {
+		if at.free || !o.Equal(at.outside) {
+			next := at
+			next.outside, next.free = o, false
+			t.leg(i, at, next, all)
+		}
+	}
+	if !at.was {
+		next := at
+		next.free, next.was = true, true
+		t.leg(i, at, next, all)
+	}
+}
+
+// otherProtocol goes on where a forward is there for one protocol, with one for the
+// other: at the same ports, or outermost, where any will do, at others.
+func (t *trail) otherProtocol(i int, at trailState, k existing, proto site.Protocol) {
+	next := at.over(k)
+	t.leg(i, at, next, proto)
+	if i+1 < len(t.routers) || t.w.Service.Open.Port != site.AnyPort {
+		return
+	}
+	next.split = true
+	for _, o := range append(slices.Clip(t.targets), at.outside) {
+		if !o.Equal(k.outside) {
+			next.outside = o
+			t.leg(i, at, next, proto)
+		}
+	}
+	next.free, next.was = true, true
+	t.leg(i, at, next, proto)
+}
+
+// What is taken for a forward of very many ports, through which free ones can go; of
+// one with fewer, and of how many such, so many starts are tried.
+const (
+	wide       = 1024
+	mostStarts = 16
+)
+
+// through goes on with ports that are found later, by a wide forward that is there and
+// renumbers nothing.
+func (t *trail) through(i int, at trailState) {
+	for _, s := range t.spansTo(i) {
+		if s.Ports.Len() < wide || s.Ports.Lo != s.Inside || s.Protocol != t.w.Service.Protocol.Each()[0] {
+			continue
+		}
+		k, ok := t.follow(t.spansTo(i), s, t.w.Service.Protocol.Each(), span.PortList(s.Ports))
+		if !ok || !k.outside.Equal(span.PortList(s.Ports)) {
+			continue
+		}
+		next := at.over(k)
+		next.outside, next.within = span.Ports{}, span.Of(s.Ports)
+		if !at.within.Empty() {
+			next.within = next.within.Overlap(at.within)
+		}
+		t.step(i+1, next)
+	}
+}
+
+// offered gives the outside ports that routers further out lead to already.
+func (t *trail) offered(i int) []span.Ports {
+	var out []span.Ports
+	n := t.setting.Len()
+	for i++; i < len(t.routers); i++ {
+		for _, s := range t.spansTo(i) {
+			if !t.w.Service.Protocol.Covers(s.Protocol) || s.Ports.Len() >= wide {
+				continue
+			}
+			for lo := s.Inside; lo+uint32(n)-1 < s.Inside+uint32(s.Ports.Len()); lo++ {
+				p := span.PortList(span.Run{Lo: lo, Hi: lo + uint32(n) - 1})
+				if slices.ContainsFunc(append(slices.Clip(t.targets), out...), p.Equal) {
+					continue
+				}
+				if len(out) == mostStarts {
+					t.w.capped = true
+					return out
+				}
+				out = append(out, p)
+			}
+		}
+	}
+	return out
+}
+
+// spansTo gives what leads on at a router for all who are to reach the wish.
+func (t *trail) spansTo(i int) []reach.Span {
+	goal := reach.At(t.w.Interface)
+	if i > 0 {
+		goal = reach.Behind(t.routers[i-1])
+	}
+	want := reach.Allowed(t.w.Service.Open.From)
+	var out []reach.Span
+	for _, s := range t.leads(t.w.held)(t.routers[i].ID, goal) {
+		if s.Who.Covers(want) {
+			out = append(out, s)
+		}
+	}
+	return out
+}
+
+// over goes on by forwards that are there.
+func (at trailState) over(k existing) trailState {
+	at.outside = k.outside
+	for _, h := range k.by {
+		if !slices.ContainsFunc(at.keeps, func(o held) bool { return o.ID == h.ID }) {
+			at.keeps = append(slices.Clip(at.keeps), h)
+		}
+	}
+	return at
+}
+
+// leg goes on with a new forward of a protocol, from the ports of one state to those of
+// another.
+func (t *trail) leg(i int, from, to trailState, proto site.Protocol) {
+	r := &t.routers[i]
+	goal := t.w.Interface.ID
+	if i > 0 {
+		goal = t.routers[i-1].WAN.Address.String()
+	}
+	l := leg{router: r, free: to.free, within: from.free, Forward: site.Forward{
+		Name: t.w.Label(), Router: r.ID, Enabled: true, Protocol: proto,
+		Outside: to.outside, To: goal, Inside: from.outside, From: t.w.Service.Open.From, Service: t.w.Service.ID,
+	}}
+	n := t.setting.Len()
+	switch {
+	case from.free && to.free: // the same, wherever that is
+		l.Outside, l.Inside = apart(span.Ports{}, n), apart(span.Ports{}, n)
+	case to.free:
+		l.Outside = apart(from.outside, n)
+	case from.free:
+		l.Inside = apart(to.outside, n)
+	}
+	if from.free != to.free || !from.free && !from.outside.Equal(to.outside) {
+		to.moves++
+	}
+	lines, err := t.pages[r.ID].Count(l.Forward)
+	if err != nil {
+		t.refuse(fmt.Sprintf("%s cannot take it: %s", r.Label(), err))
+		return
+	}
+	if !to.free {
+		if own, taken := reach.OwnPort(*r, l.Forward); taken {
+			t.refuse(fmt.Sprintf("%s answers on %s itself", r.Label(), own.Ports))
+			return
+		}
+		if t.clashes(l.Forward) {
+			t.refuse(fmt.Sprintf("%s is taken at %s by a forward that is locked or made by hand", to.outside, r.Label()))
+			return
+		}
+	}
+	l.lines = lines
+	to.legs = append(slices.Clip(to.legs), l)
+	t.step(i+1, to)
+}
+
+func (t *trail) refuse(why string) {
+	if t.refusal == "" {
+		t.refusal = why
+	}
+}
+
+// end enters a whole way, with each choice of what else the wish holds.
+func (t *trail) end(at trailState) {
+	if len(at.legs) == 0 && !t.set {
+		return // it is met as it is
+	}
+	open := t.w.Service.Open
+	want, named := open.Exact()
+	wy := way{legs: at.legs, within: at.within}
+	if t.set {
+		wy.setTo = t.setting
+	}
+	switch {
+	case named:
+		wy.preferred = true
+		if at.free || !at.outside.Equal(want) {
+			return
+		}
+	case open.Port == site.SamePort:
+		wy.preferred = true
+		if at.free || !at.outside.Equal(t.setting) {
+			return
+		}
+	case at.free:
+	case open.Prefer.IsZero():
+		wy.preferred = at.outside.Equal(t.setting)
+	default:
+		wy.preferred = at.outside.Equal(open.Prefer)
+	}
+	for i, h := range at.keeps {
+		if slices.ContainsFunc(at.keeps[:i], func(o held) bool { return t.clash(o, h) }) || t.inTheWay(h, at.legs) {
+			return
+		}
+	}
+	wy.preferred = wy.preferred && !at.split
+	var rest []held
+	for _, h := range t.w.held {
+		if !slices.ContainsFunc(at.keeps, func(o held) bool { return o.ID == h.ID }) && !t.inTheWay(h, at.legs) && t.leadsOn(h) && !slices.ContainsFunc(at.keeps, func(o held) bool { return t.clash(o, h) }) {
+			rest = append(rest, h)
+		}
+	}
+	for _, more := range t.subsets(t.w, rest) {
+		wy.keeps = append(slices.Clone(at.keeps), more...)
+		t.w.ways = append(t.w.ways, wy)
+	}
+}
+
+// leadsOn reports whether a forward leads further in, or to ports on which the device
+// answers once it is set.
+func (t *trail) leadsOn(h held) bool {
+	return h.spans[0].Goal() != reach.At(t.w.Interface) || !h.InsidePorts().Set().Overlap(t.setting.Set()).Empty()
+}
+
+// inTheWay reports whether a forward wants ports that a new one of the same wish has.
+func (t *trail) inTheWay(h held, legs []leg) bool {
+	return slices.ContainsFunc(legs, func(l leg) bool {
+		return !l.free && l.Router == h.Router && reach.Clash(t.pages[h.Router].LimitsSenders(), l.Forward, h.Forward)
+	})
+}
+
+// existing is outside ports at which forwards that are there lead on, in the order of
+// the ports behind, and those of them that are of the wish.
+type existing struct {
+	outside span.Ports
+	by      []held
+}
+
+// existing finds how forwards that are there lead to ports at a router: on all of some
+// protocols and for all who are to reach it, at the same outside ports.
+func (t *trail) existing(i int, ports span.Ports, protocols []site.Protocol) []existing {
+	spans := t.spansTo(i)
+	var out []existing
+	for _, first := range spans {
+		if _, ok := outsideOf(first, protocols[0], ports.At(0)); !ok {
+			continue
+		}
+		e, ok := t.follow(spans, first, protocols, ports)
+		if ok && !slices.ContainsFunc(out, func(o existing) bool { return o.outside.Equal(e.outside) && len(o.by) <= len(e.by) }) {
+			out = append(out, e)
+		}
+	}
+	return out
+}
+
+// outsideOf gives the outside port at which a span leads to an inside one.
+func outsideOf(s reach.Span, proto site.Protocol, inside uint32) (uint32, bool) {
+	if s.Protocol != proto || inside < s.Inside || inside >= s.Inside+uint32(s.Ports.Len()) {
+		return 0, false
+	}
+	return s.Ports.Lo + inside - s.Inside, true
+}
+
+// follow leads all ports out, along the forward of the first span where it goes on.
+func (t *trail) follow(spans []reach.Span, first reach.Span, protocols []site.Protocol, ports span.Ports) (existing, bool) {
+	var e existing
+	use := func(s reach.Span) {
+		k := slices.IndexFunc(t.w.held, func(h held) bool { return h.ID == s.Forward })
+		if k >= 0 && !slices.ContainsFunc(e.by, func(h held) bool { return h.ID == s.Forward }) {
+			e.by = append(e.by, t.w.held[k])
+		}
+	}
+	var runs []span.Run
+	for _, piece := range ports.Pieces() {
+		for port := piece.Lo; port <= piece.Hi; {
+			s, o, ok := chooseSpan(spans, first, protocols[0], port)
+			if !ok {
+				return e, false
+			}
+			n := min(piece.Hi-port, s.Inside+uint32(s.Ports.Len())-1-port) + 1
+			for _, proto := range protocols[1:] {
+				there := func(c reach.Span) bool { x, ok := outsideOf(c, proto, port); return ok && x == o }
+				k := slices.IndexFunc(spans, func(c reach.Span) bool { return there(c) && c.Forward == s.Forward })
+				if k < 0 {
+					k = slices.IndexFunc(spans, there)
+				}
+				if k < 0 {
+					return e, false
+				}
+				n = min(n, spans[k].Inside+uint32(spans[k].Ports.Len())-port)
+				use(spans[k])
+			}
+			use(s)
+			if last := len(runs) - 1; last >= 0 && runs[last].Hi+1 == o {
+				runs[last].Hi += n
+			} else {
+				runs = append(runs, span.Run{Lo: o, Hi: o + n - 1})
+			}
+			port += n
+		}
+	}
+	if span.Of(runs...).Len() != ports.Len() {
+		return e, false // two ports behind one
+	}
+	e.outside = span.PortList(runs...)
+	return e, true
+}
+
+// chooseSpan finds the span by which a port is led out: of the same forward as the
+// first, else any.
+func chooseSpan(spans []reach.Span, first reach.Span, proto site.Protocol, port uint32) (reach.Span, uint32, bool) {
+	best, out, found := reach.Span{}, uint32(0), false
+	for _, s := range spans {
+		o, ok := outsideOf(s, proto, port)
+		if !ok || found && best.Forward == first.Forward {
+			continue
+		}
+		if !found || s.Forward == first.Forward {
+			best, out, found = s, o, true
+		}
+	}
+	return best, out, found
+}
+
+// apart stands for ports that are found later: as many, and other ones.
+func apart(p span.Ports, n int) span.Ports {
+	lo := uint32(1)
+	if !p.IsZero() && p.At(0) < 30000 || p.IsZero() {
+		lo = uint32(65536 - n)
+	}
+	if n == 1 {
+		return span.Port(int(lo))
+	}
+	return span.PortList(span.Run{Lo: lo, Hi: lo + uint32(n) - 1})
+}
+
+// option is a way as the search sees it: what it costs, and what it uses.
+type option struct {
+	way   int
+	cost  flow.Cost
+	uses  []use
+	lines map[string]int // by router with a limit
+}
+
+// use is ports that only one may have: on the outside of a router or, where a device is
+// set, on the device; or a forward that one needs and another would change.
+type use struct {
+	side
+	claim
+}
+
+func (p *planner) option(w *wish, k int) option {
+	wy := w.ways[k]
+	o := option{way: k, lines: map[string]int{}}
+	pr := price{out: wy.out, setTo: !wy.setTo.IsZero(), missed: !wy.preferred, changed: len(w.held) - len(wy.keeps)}
+	spend := func(router string, n int) {
+		pr.lines += n
+		if _, limited := p.room[router]; limited {
+			o.lines[router] += n
+		}
+	}
+	claims := func(f site.Forward) {
+		for _, proto := range f.Protocol.Each() {
+			who := reach.Anyone
+			if p.pages[f.Router].LimitsSenders() {
+				who = reach.Allowed(f.From)
+			}
+			for _, run := range f.Outside.Runs() {
+				o.uses = append(o.uses, use{side{f.Router, proto}, claim{run, who}})
+			}
+		}
+	}
+	for _, l := range wy.legs {
+		spend(l.Router, l.lines)
+		if !l.free {
+			claims(l.Forward)
+		}
+	}
+	for _, h := range wy.keeps {
+		spend(h.Router, h.lines)
+		claims(h.Forward)
+	}
+	if !wy.setTo.IsZero() {
+		for _, proto := range w.Service.Protocol.Each() {
+			for _, run := range wy.setTo.Runs() {
+				o.uses = append(o.uses, use{side{"on " + w.Interface.ID, proto}, claim{run, reach.Anyone}})
+			}
+		}
+	}
+	need := func(service, forward string) {
+		o.uses = append(o.uses, use{side{"needed by " + service, site.Protocol(forward)}, claim{span.Run{Lo: 1, Hi: 1}, reach.Anyone}})
+	}
+	for _, h := range wy.needs {
+		need(w.Service.ID, h.ID)
+	}
+	for _, h := range w.held {
+		if !slices.ContainsFunc(wy.keeps, func(o held) bool { return o.ID == h.ID }) {
+			for _, by := range p.neededBy[h.ID] {
+				need(by, h.ID)
+			}
+		}
+	}
+	o.cost = p.levels.cost(w.rank, pr)
+	return o
+}

@@ -1,0 +1,261 @@
+package forwarding
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+)
+
+// How many sets of wishes are tried to explain what is left out, and how many services
+// are named in all.
+const (
+	mostTests = 2000
+	mostNames = 100_000
+)
+
+// explaining finds why wishes are left out.
+type explaining struct {
+	*choices
+	solution
+	met   []bool
+	left  int // sets that may still be tried
+	names int // services that may still be named
+}
+
+// unmet explains a wish that was left out by a set of services of which none can be
+// spared from the trouble.
+func (e *explaining) unmet(i int, w *wish, crowded bool) Unmet {
+	alone := []string{w.Service.ID}
+	shut := func(format string, args ...any) Unmet {
+		return Unmet{Services: alone, Says: w.Label() + " stays shut: " + fmt.Sprintf(format, args...) + "."}
+	}
+	switch {
+	case crowded:
+		return shut("there are not %d free ports in a row outside, from 10001 up", w.Service.Ports.Len())
+	case !slices.ContainsFunc(w.ways, func(wy way) bool { return !wy.out }):
+		return shut("%s", w.refusal)
+	case !e.proven[i] && e.more[i] > 0:
+		u := shut("whether it can be open as well was not decided in time; at most %d more could be", e.more[i])
+		u.Undecided = true
+		return u
+	}
+	core := e.smallest(i)
+	if len(core) == 1 {
+		if r := e.withoutLines(i); r != "" {
+			return shut("the lines that are left on the page of %s, beside the forwards that are locked or made by hand, are too few", r)
+		}
+		return shut("nothing is left beside the forwards that are locked or made by hand")
+	}
+	u := Unmet{}
+	var names []string
+	for _, k := range core {
+		o := e.p.wishes[k]
+		u.Services = append(u.Services, o.Service.ID)
+		if k != i {
+			names = append(names, o.Label())
+		}
+	}
+	if len(names) > 3 {
+		names = append(names[:3], fmt.Sprintf("%d more", len(core)-4))
+	}
+	u.Says = w.Label() + " stays shut: it cannot be open together with " + strings.Join(names, " and ") + "."
+	if e.names -= len(core); e.names < 0 {
+		u.Services, u.Says = alone, u.Says+" They are too many to be listed."
+	}
+	return u
+}
+
+// withoutLines names the router that has no line left for a wish by itself.
+func (e *explaining) withoutLines(i int) string {
+	w := e.p.wishes[i]
+	for _, id := range e.limits {
+		if !slices.ContainsFunc(w.options, func(o option) bool { return !w.ways[o.way].out && o.lines[id] <= max(0, e.p.room[id]) }) {
+			r, _ := e.p.v.Router(id)
+			return r.Label()
+		}
+	}
+	return ""
+}
+
+// meeting gives the choices of a wish that meet it.
+func (e *explaining) meeting(i int) []choice {
+	w := e.p.wishes[i]
+	return slices.DeleteFunc(slices.Clone(e.of[i]), func(ch choice) bool { return w.ways[w.options[ch.option].way].out })
+}
+
+// smallest gives a smallest set of wishes, the given one first, that cannot all be met.
+func (e *explaining) smallest(i int) []int {
+	if !e.can([]int{i}) {
+		return []int{i}
+	}
+	tied, plain := e.tied(i)
+	if plain && len(tied) > 1 {
+		return tied // those that hold each other's only ports: each is needed
+	}
+	if e.can(tied) {
+		if tied = e.byLines(i); e.can(tied) {
+			tied = []int{i}
+			for _, k := range e.together[i] {
+				if e.met[k] {
+					tied = append(tied, k)
+				}
+			}
+		}
+	}
+	for k := len(tied) - 1; k > 0 && e.left > 0; k-- {
+		if less := slices.Delete(slices.Clone(tied), k, k+1); !e.can(less) {
+			tied = less
+		}
+	}
+	return tied
+}
+
+// tied gives a wish and those that are met and hold what it could have, or what those
+// could have in its place, and so on. It is plain where none of them needs more than one
+// thing, and each has nothing else: then no smaller set is in each other's way.
+func (e *explaining) tied(i int) (list []int, plain bool) {
+	holder := map[int]int{}
+	for _, k := range e.together[i] {
+		if !e.met[k] {
+			continue
+		}
+		for _, ch := range e.of[k] {
+			if ch.option == e.option[k] {
+				for _, u := range ch.units {
+					holder[u] = k
+				}
+			}
+		}
+	}
+	list, plain = []int{i}, true
+	in := map[int]bool{i: true}
+	for at := 0; at < len(list); at++ {
+		for _, ch := range e.meeting(list[at]) {
+			plain = plain && len(ch.units) == 1
+			for _, u := range ch.units {
+				k, ok := holder[u]
+				plain = plain && ok
+				if ok && !in[k] {
+					in[k] = true
+					list = append(list, k)
+				}
+			}
+		}
+	}
+	return list, plain
+}
+
+// byLines gives a wish and so many that are met that their lines run out.
+func (e *explaining) byLines(i int) []int {
+	for k, id := range e.limits {
+		least := func(i int) int {
+			n := -1
+			for _, ch := range e.meeting(i) {
+				if n < 0 || ch.lines[k] < n {
+					n = ch.lines[k]
+				}
+			}
+			return n
+		}
+		room := max(0, e.p.room[id])
+		list, sum := []int{i}, least(i)
+		for _, o := range e.together[i] {
+			if n := least(o); e.met[o] && n > 0 && sum <= room {
+				list, sum = append(list, o), sum+n
+			}
+		}
+		if sum <= room || least(i) <= 0 {
+			continue
+		}
+		for at := len(list) - 1; at > 0; at-- {
+			if n := least(list[at]); sum-n > room {
+				list, sum = slices.Delete(list, at, at+1), sum-n
+			}
+		}
+		return list
+	}
+	return []int{i}
+}
+
+// can reports whether some wishes can all be met together; also where that was not
+// decided.
+func (e *explaining) can(wishes []int) bool {
+	e.left--
+	list := make([][]choice, len(wishes))
+	used := map[int]bool{}
+	for k, i := range wishes {
+		list[k] = e.meeting(i)
+		for _, ch := range list[k] {
+			for r, n := range ch.lines {
+				used[r] = used[r] || n > 0
+			}
+		}
+	}
+	if len(used) > 1 || len(wishes) <= 8 {
+		return e.canSmall(list)
+	}
+	// The lines that the wishes take at least, each part by itself.
+	for k, id := range e.limits {
+		sum := 0
+		for _, part := range parted(wishes, list) {
+			for i, choices := range part {
+				part[i] = slices.Clone(choices)
+				for j := range part[i] {
+					part[i][j].cost = []int{part[i][j].lines[k]}
+				}
+				slices.SortStableFunc(part[i], func(a, b choice) int { return a.cost[0] - b.cost[0] })
+			}
+			a := newProblem(part, 1, e.p.v.Breathe).solve()
+			if a.cost == nil {
+				return !a.proven
+			}
+			sum += a.cost[0]
+		}
+		if used[k] && sum > max(0, e.p.room[id]) {
+			return false
+		}
+	}
+	if len(e.limits) == 0 {
+		a := newProblem(list, e.p.levels.count(), e.p.v.Breathe).solve()
+		return a.cost != nil || !a.proven
+	}
+	return true
+}
+
+// canSmall tries all choices.
+func (e *explaining) canSmall(list [][]choice) bool {
+	s := newSmall(list, e.p.levels.count(), e.p.v.Breathe)
+	s.room = e.rooms()
+	s.any = true
+	s.step(0)
+	return s.best.cost != nil || s.steps > mostSteps
+}
+
+// parted divides wishes by the units that they share.
+func parted(wishes []int, list [][]choice) [][][]choice {
+	g := newGroups(len(wishes))
+	first := map[int]int{}
+	for i, choices := range list {
+		for _, ch := range choices {
+			for _, u := range ch.units {
+				if o, ok := first[u]; ok {
+					g.join(o, i)
+				} else {
+					first[u] = i
+				}
+			}
+		}
+	}
+	place := map[int]int{}
+	var out [][][]choice
+	for i, choices := range list {
+		k, ok := place[g.root(i)]
+		if !ok {
+			k = len(out)
+			place[g.root(i)] = k
+			out = append(out, nil)
+		}
+		out[k] = append(out[k], choices)
+	}
+	return out
+}

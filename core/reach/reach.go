@@ -1,0 +1,233 @@
+// Package reach knows what reaches what: the outside ports of each router, on each
+// protocol and for each sender, and where they end up, through all routers behind it.
+// It refuses to judge: whether that is wanted is for others to say.
+//
+// A router's ports are swept once, from the lowest to the highest, and cut into spans
+// that share one fate; everything else looks up spans.
+package reach
+
+import (
+	"cmp"
+	"net/netip"
+	"slices"
+
+	"vestpin/core/site"
+	"vestpin/core/span"
+)
+
+// Span is outside ports of a router, on one protocol and for some senders, that go one
+// way there: to the router itself where Own is set, else by a forward to an address, or
+// to an interface that has none. Inside is the port to which the first of them leads.
+type Span struct {
+	Protocol  site.Protocol
+	Ports     span.Run
+	Who       Who
+	Own       bool
+	Forward   string
+	Address   netip.Addr
+	Interface string
+	Inside    uint32
+}
+
+// Goal names where a span leads, or where it should: an address, or an interface that
+// has none.
+type Goal struct {
+	address netip.Addr
+	loose   string
+}
+
+// At is the goal of what goes to an interface: its address, where it has one.
+func At(i *site.Interface) Goal {
+	if i.Pin != nil {
+		return Goal{address: i.Pin.Address}
+	}
+	return Goal{loose: i.ID}
+}
+
+// Behind is the goal of what goes to the outside of a router.
+func Behind(r site.Router) Goal { return Goal{address: r.WAN.Address} }
+
+// Goal is where a span leads.
+func (s Span) Goal() Goal {
+	if s.Address.IsValid() {
+		return Goal{address: s.Address}
+	}
+	return Goal{loose: s.Interface}
+}
+
+// Map is what reaches what at a site. It is made once for a computation and never
+// changed.
+type Map struct {
+	v      site.View
+	tables map[string]*table
+}
+
+// table is the spans of one router.
+type table struct {
+	spans map[site.Protocol][]Span // rising by port; at one port in the order of the router
+	to    map[Goal][]Span
+}
+
+// Of makes the map of a site.
+func Of(v site.View) *Map {
+	m := &Map{v, map[string]*table{}}
+	on := map[string][]site.Forward{}
+	for _, f := range v.Forwards {
+		if f.Enabled {
+			on[f.Router] = append(on[f.Router], f)
+		}
+	}
+	for _, r := range v.Routers {
+		t := &table{map[site.Protocol][]Span{}, map[Goal][]Span{}}
+		for _, proto := range site.Both.Each() {
+			v.Breathe()
+			t.spans[proto] = sweep(v, r, on[r.ID], proto)
+			for _, s := range t.spans[proto] {
+				if !s.Own {
+					t.to[s.Goal()] = append(t.to[s.Goal()], s)
+				}
+			}
+		}
+		m.tables[r.ID] = t
+	}
+	return m
+}
+
+// Spans gives the spans of a router on one protocol, rising by port.
+func (m *Map) Spans(router string, proto site.Protocol) []Span {
+	t, ok := m.tables[router]
+	if !ok {
+		return nil
+	}
+	return t.spans[proto]
+}
+
+// To gives the spans of a router that lead to a goal.
+func (m *Map) To(router string, goal Goal) []Span {
+	t, ok := m.tables[router]
+	if !ok {
+		return nil
+	}
+	return t.to[goal]
+}
+
+// Leads gives the spans of a forward as if it were the only one.
+func Leads(v site.View, f site.Forward) []Span {
+	address, placed := v.Target(f)
+	var out []Span
+	for _, proto := range f.Protocol.Each() {
+		for _, s := range span.Paired(f.Outside, f.InsidePorts()) {
+			one := Span{Protocol: proto, Ports: s[0], Who: Allowed(f.From), Forward: f.ID, Address: address, Inside: s[1].Lo}
+			if placed != nil {
+				one.Interface = placed.Interface.ID
+			}
+			out = append(out, one)
+		}
+	}
+	return out
+}
+
+// edge is where a span of one forward begins or ends; the router's own ports come
+// before all forwards.
+type edge struct {
+	port  uint32
+	order int
+	span  Span
+	ends  bool
+}
+
+// sweep cuts the ports of a router into spans: its own ports first, then its forwards,
+// the first that matches.
+func sweep(v site.View, r site.Router, forwards []site.Forward, proto site.Protocol) []Span {
+	var edges []edge
+	add := func(order int, s Span) {
+		edges = append(edges, edge{s.Ports.Lo, order, s, false}, edge{s.Ports.Hi + 1, order, s, true})
+	}
+	for _, own := range r.OwnPorts {
+		if own.Protocol.Covers(proto) {
+			for _, run := range own.Ports.Runs() {
+				add(-1, Span{Protocol: proto, Ports: run, Who: Anyone, Own: true, Inside: run.Lo})
+			}
+		}
+	}
+	for i, f := range forwards {
+		if f.Protocol.Covers(proto) {
+			f.Protocol = proto
+			for _, s := range Leads(v, f) {
+				add(i, s)
+			}
+		}
+	}
+	slices.SortStableFunc(edges, func(a, b edge) int { return cmp.Compare(a.port, b.port) })
+	var out []Span
+	var active []edge // in the order of the router
+	for i := 0; i < len(edges); {
+		port := edges[i].port
+		for ; i < len(edges) && edges[i].port == port; i++ {
+			at, _ := slices.BinarySearchFunc(active, edges[i], func(a, b edge) int {
+				return cmp.Or(cmp.Compare(a.order, b.order), cmp.Compare(a.span.Ports.Lo, b.span.Ports.Lo))
+			})
+			if edges[i].ends {
+				active = slices.Delete(active, at, at+1)
+			} else {
+				active = slices.Insert(active, at, edges[i])
+			}
+		}
+		if i == len(edges) {
+			break
+		}
+		out = cut(out, active, span.Run{Lo: port, Hi: edges[i].port - 1})
+	}
+	return out
+}
+
+// cut adds the spans of a run in which the same forwards are active.
+func cut(out []Span, active []edge, run span.Run) []Span {
+	left := Anyone
+	before := len(out)
+	for _, a := range active {
+		s := a.span
+		s.Who = left.Overlap(s.Who)
+		if s.Who.Nobody() {
+			continue
+		}
+		left = left.Minus(a.span.Who)
+		s.Inside += run.Lo - s.Ports.Lo
+		s.Ports = run
+		out = append(out, s)
+		if left.Nobody() {
+			break
+		}
+	}
+	if last := before - 1; len(out) == before+1 && last >= 0 && follows(out[last], out[before]) && (last == 0 || out[last-1].Ports != out[last].Ports) {
+		out[last].Ports.Hi = out[before].Ports.Hi
+		out = out[:before]
+	}
+	return out
+}
+
+// follows reports whether b goes on where a ends, for everybody.
+func follows(a, b Span) bool {
+	return a.Ports.Hi+1 == b.Ports.Lo && a.Own == b.Own && a.Forward == b.Forward && a.Address == b.Address && a.Interface == b.Interface &&
+		a.Who.everybody() && b.Who.everybody() && a.Inside+uint32(a.Ports.Len()) == b.Inside
+}
+
+// Next finds the router to which a span leads on: one whose outside has that address on
+// the network of the router, where nobody else is pinned.
+func (m *Map) Next(router string, s Span) (site.Router, bool) {
+	if s.Own || s.Interface != "" || !s.Address.IsValid() {
+		return site.Router{}, false
+	}
+	return Inner(m.v, router, s.Address)
+}
+
+// Inner finds the router whose outside has an address on the network of another.
+func Inner(v site.View, router string, a netip.Addr) (site.Router, bool) {
+	outer, _ := v.Router(router)
+	for _, r := range v.RoutersAt(a) {
+		if front, ok := v.Router(r.Upstream); ok && front.Network == outer.Network && r.ID != router {
+			return *r, true
+		}
+	}
+	return site.Router{}, false
+}

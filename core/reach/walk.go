@@ -1,0 +1,164 @@
+package reach
+
+import (
+	"net/netip"
+	"slices"
+
+	"vestpin/core/site"
+	"vestpin/core/span"
+)
+
+// Packet is what arrives at the outside of a router. A zero Sender is somebody
+// whom no list names.
+type Packet struct {
+	Router   string
+	Port     int
+	Protocol site.Protocol
+	Sender   netip.Addr
+}
+
+// The fates of a packet.
+const (
+	Forwarded = "forwarded"
+	Dropped   = "dropped"
+	ToRouter  = "router"
+)
+
+// Hop is one router of the way and the forward that took the packet on.
+type Hop struct {
+	Router  string `json:"router"`
+	Forward string `json:"forward"`
+}
+
+// Fate is where a packet ends up. Port is the port at its last stop; Says tells
+// why it was dropped.
+type Fate struct {
+	Fate      string     `json:"fate"`
+	Path      []Hop      `json:"path"`
+	Interface string     `json:"interface"`
+	Address   netip.Addr `json:"address,omitzero"`
+	Port      int        `json:"port"`
+	Says      string     `json:"says,omitempty"`
+}
+
+// Outermost is the router that faces the provider; of several the first.
+func Outermost(v site.View) (site.Router, bool) {
+	i := slices.IndexFunc(v.Routers, func(r site.Router) bool { return r.Upstream == "" })
+	if i < 0 {
+		return site.Router{}, false
+	}
+	return v.Routers[i], true
+}
+
+// Walk follows a packet from outside: a router's own ports come first, then its
+// forwards, the first that matches; what is sent to another router's outside
+// goes on there.
+func (m *Map) Walk(p Packet) Fate {
+	fate := Fate{Fate: Dropped, Path: []Hop{}, Port: p.Port}
+	who := One(p.Sender)
+	for at := p.Router; ; {
+		s, says, ok := m.at(at, p.Protocol, uint32(fate.Port), who)
+		fate.Path = append(fate.Path, Hop{at, s.Forward})
+		if !ok {
+			fate.Says = says
+			return fate
+		}
+		if s.Own {
+			fate.Fate = ToRouter
+			return fate
+		}
+		fate.Port = int(s.Inside) + fate.Port - int(s.Ports.Lo)
+		if next, ok := m.Next(at, s); ok && !passed(fate.Path, next.ID) {
+			at = next.ID
+			continue
+		}
+		fate.Fate, fate.Address, fate.Interface = Forwarded, s.Address, s.Interface
+		return fate
+	}
+}
+
+func passed(path []Hop, router string) bool {
+	return slices.ContainsFunc(path, func(h Hop) bool { return h.Router == router })
+}
+
+// at finds the span that takes a port for a sender.
+func (m *Map) at(router string, proto site.Protocol, port uint32, who Who) (Span, string, bool) {
+	spans := m.Spans(router, proto)
+	says := "no forward takes this port"
+	i, _ := slices.BinarySearchFunc(spans, port, func(s Span, port uint32) int {
+		if s.Ports.Hi < port {
+			return -1
+		}
+		return 1
+	})
+	for ; i < len(spans) && spans[i].Ports.Contains(port); i++ {
+		if spans[i].Who.Covers(who) {
+			return spans[i], "", true
+		}
+		says = "the sender is not among those that " + spans[i].Forward + " lets in"
+	}
+	return Span{}, says, false
+}
+
+// Stretch is outside ports that share one fate for one sender: the path, the last
+// stop, and the ports there.
+type Stretch struct {
+	Protocol  site.Protocol `json:"protocol"`
+	Ports     span.Ports    `json:"ports"`
+	Fate      string        `json:"fate"`
+	Path      []Hop         `json:"path"`
+	Interface string        `json:"interface"`
+	Address   netip.Addr    `json:"address,omitzero"`
+	Inside    span.Ports    `json:"inside,omitzero"`
+}
+
+// All gives every outside port of a router that is not dropped for a sender, in rising
+// order, tcp before udp; neighbours with one fate and one offset are joined.
+func (m *Map) All(router string, sender netip.Addr) []Stretch {
+	out := []Stretch{}
+	for _, proto := range site.Both.Each() {
+		out = append(out, m.all(router, proto, One(sender), span.Run{Lo: 1, Hi: 65535}, nil)...)
+	}
+	return out
+}
+
+func (m *Map) all(router string, proto site.Protocol, who Who, within span.Run, path []Hop) []Stretch {
+	var out []Stretch
+	for _, s := range m.Spans(router, proto) {
+		if !s.Ports.Touches(within) || !s.Who.Covers(who) {
+			continue
+		}
+		run := span.Run{Lo: max(s.Ports.Lo, within.Lo), Hi: min(s.Ports.Hi, within.Hi)}
+		in := span.Run{Lo: s.Inside + run.Lo - s.Ports.Lo, Hi: s.Inside + run.Hi - s.Ports.Lo}
+		here := append(slices.Clone(path), Hop{router, s.Forward})
+		if next, ok := m.Next(router, s); ok && !passed(here, next.ID) {
+			for _, deeper := range m.all(next.ID, proto, who, in, here) {
+				lo := run.Lo + deeper.Ports.At(0) - in.Lo
+				deeper.Ports = span.PortList(span.Run{Lo: lo, Hi: lo + uint32(deeper.Ports.Len()) - 1})
+				out = join(out, deeper)
+			}
+			continue
+		}
+		st := Stretch{Protocol: proto, Ports: span.PortList(run), Fate: Forwarded, Path: here, Interface: s.Interface, Address: s.Address, Inside: span.PortList(in)}
+		if s.Own {
+			st.Fate, st.Inside = ToRouter, span.PortList(run)
+		}
+		out = join(out, st)
+	}
+	return out
+}
+
+// join adds a stretch, to the last one where it goes on the same way.
+func join(out []Stretch, s Stretch) []Stretch {
+	if len(out) > 0 {
+		last := &out[len(out)-1]
+		a, b := last.Ports.Runs()[0], s.Ports.Runs()[0]
+		in := last.Inside.Runs()[0]
+		if a.Hi+1 == b.Lo && in.Hi+1 == s.Inside.At(0) && last.Fate == s.Fate && last.Interface == s.Interface && last.Address == s.Address && slices.Equal(last.Path, s.Path) {
+			last.Ports = span.PortList(span.Run{Lo: a.Lo, Hi: b.Hi})
+			last.Inside = span.PortList(span.Run{Lo: in.Lo, Hi: in.Hi + uint32(b.Len())})
+			return out
+		}
+	}
+	return append(out, s)
+}
