@@ -45,7 +45,7 @@ func (c *choices) pickOf(wishes []int) [][]choice {
 }
 
 func (c *choices) solvePart(wishes []int) answer {
-	return newProblem(c.pickOf(wishes), c.p.levels.count(), c.p.v.Breathe).solve()
+	return newProblem(c.pickOf(wishes), c.p.levels.count(), len(c.p.levels.ranks), c.p.v.Breathe).solve()
 }
 
 // stepOf is the best answer of a part with so many lines of a router.
@@ -54,15 +54,35 @@ type stepOf struct {
 	answer
 }
 
+// largePart is of how many wishes a part is taken as a whole with all others that share
+// its lines, since it would have to be solved for each number of lines.
+const largePart = 60
+
 // solveLines solves a bundle of parts that share the lines of one router: for each part
 // the best answer with each number of lines, then the best division of the lines.
 func (c *choices) solveLines(b bundle, limit int) answer {
 	room := max(0, c.p.room[c.limits[limit]])
+	large := slices.ContainsFunc(b.parts, func(p part) bool { return len(p.wishes) > largePart })
+	var whole answer
+	if len(b.wishes) > 1 {
+		q := newProblem(c.pickOf(b.wishes), c.p.levels.count(), len(c.p.levels.ranks), c.p.v.Breathe)
+		q.lines, q.limit, q.most = room, limit, mostWork/4
+		if large && slices.ContainsFunc(b.wishes, func(i int) bool { return c.several(i, limit) }) {
+			return c.byCounts(q, room, limit)
+		}
+		if large {
+			q.most = mostWork
+		}
+		if whole = q.solve(); whole.proven || large {
+			return whole
+		}
+	}
 	tables := make([][]stepOf, len(b.parts))
 	proven := true
 	bound := make([]int, c.p.levels.count())
+	work := mostWork
 	for k, part := range b.parts {
-		tables[k] = c.table(part, limit, room)
+		tables[k] = c.table(part, limit, room, &work)
 		last := tables[k][len(tables[k])-1]
 		for l, x := range last.bound {
 			bound[l] += x
@@ -103,6 +123,8 @@ func (c *choices) solveLines(b bundle, limit int) answer {
 	a := answer{picks: make([]int, len(b.wishes)), cost: best[at], bound: bound, proven: proven}
 	if proven {
 		a.bound = a.cost
+	} else if whole.cost != nil && slices.Compare(whole.cost, a.cost) < 0 {
+		return whole
 	}
 	place := map[int]int{}
 	for k, i := range b.wishes {
@@ -129,8 +151,8 @@ func less(a, b, c []int) bool {
 }
 
 // table gives the best answers of a part by the lines that it may use, each better than
-// the one before.
-func (c *choices) table(p part, limit, room int) []stepOf {
+// the one before. It spends some of the work that may be done.
+func (c *choices) table(p part, limit, room int, work *int) []stepOf {
 	list := c.pickOf(p.wishes)
 	top := 0
 	for _, choices := range list {
@@ -140,7 +162,7 @@ func (c *choices) table(p part, limit, room int) []stepOf {
 		}
 		top += most
 	}
-	q := newProblem(list, c.p.levels.count(), c.p.v.Breathe)
+	q := newProblem(list, c.p.levels.count(), len(c.p.levels.ranks), c.p.v.Breathe)
 	q.limit = limit
 	var out []stepOf
 	for lines := 0; lines <= min(top, room); lines++ {
@@ -148,7 +170,9 @@ func (c *choices) table(p part, limit, room int) []stepOf {
 		if q.lines = lines; len(list) == 1 {
 			a = cheapestWithin(list[0], limit, lines)
 		} else {
+			q.most = max(*work, 0)
 			a = q.solve()
+			*work -= a.work
 		}
 		if a.cost != nil && (len(out) == 0 || slices.Compare(a.cost, out[len(out)-1].cost) < 0) {
 			out = append(out, stepOf{lines, a})
@@ -163,7 +187,7 @@ func cheapestWithin(choices []choice, limit, lines int) answer {
 	if k < 0 {
 		return answer{}
 	}
-	return answer{[]int{k}, choices[k].cost, choices[k].cost, true}
+	return answer{picks: []int{k}, cost: choices[k].cost, bound: choices[k].cost, proven: true}
 }
 
 // mostSteps bounds the search among wishes that share the lines of several routers.
@@ -200,7 +224,8 @@ func newSmall(list [][]choice, levels int, breathe func()) *small {
 	for i := len(list) - 1; i >= 0; i-- {
 		s.least[i] = s.least[i+1]
 		if len(list[i]) > 0 {
-			s.least[i] = add(s.least[i+1], list[i][0].cost)
+			cheapest := slices.MinFunc(list[i], func(a, b choice) int { return slices.Compare(a.cost, b.cost) })
+			s.least[i] = add(s.least[i+1], cheapest.cost)
 		}
 	}
 	return s

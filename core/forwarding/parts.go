@@ -30,6 +30,7 @@ type choice struct {
 // worth is what decides between choices.
 type worth struct {
 	cost  []int
+	out   int // the place of the rank of which it leaves one out, -1 where it meets its wish
 	units []int
 	lines []int
 }
@@ -47,7 +48,7 @@ func (p *planner) choices() *choices {
 	c.limits = p.shortRouters()
 	for i, w := range p.wishes {
 		for k, o := range w.options {
-			ch := choice{option: k, worth: worth{cost: o.cost}}
+			ch := choice{option: k, worth: worth{cost: o.cost, out: slices.IndexFunc(o.cost[:len(p.levels.ranks)], func(n int) bool { return n > 0 })}}
 			fits := true
 			for _, r := range c.limits {
 				ch.lines = append(ch.lines, o.lines[r])
@@ -166,7 +167,9 @@ func (c *choices) findUnits() {
 
 // best leaves out the choices that are no better than another in anything.
 func best(list []choice) []choice {
-	slices.SortStableFunc(list, func(a, b choice) int { return slices.Compare(a.cost, b.cost) })
+	slices.SortStableFunc(list, func(a, b choice) int {
+		return cmp.Or(slices.Compare(a.cost, b.cost), cmp.Compare(len(a.units), len(b.units)))
+	})
 	var out []choice
 	for _, a := range list {
 		if !slices.ContainsFunc(out, func(b choice) bool { return within(b.units, a.units) && noMore(b.lines, a.lines) }) {

@@ -1,14 +1,15 @@
 package forwarding
 
 import (
-	"fmt"
+	"cmp"
+	"encoding/binary"
 	"slices"
 
 	"vestpin/core/flow"
 )
 
 // mostWork bounds the search in one part: arcs that are looked at.
-const mostWork = 3_000_000
+const mostWork = 250_000
 
 // answer is a choice for each wish of a part, by its place there: what it costs, what
 // no answer can beat, and whether those are the same.
@@ -17,6 +18,7 @@ type answer struct {
 	cost   []int
 	bound  []int
 	proven bool
+	work   int // arcs that were looked at
 }
 
 // problem is a part, or some wishes of it, to be solved: each wish takes one choice, no
@@ -28,6 +30,9 @@ type problem struct {
 	lines   int
 	limit   int // which router
 	levels  int
+	ranks   int   // how many of the levels count wishes left out
+	caps    []int // by rank: how many may be left out; nil for any number
+	most    int   // arcs that may be looked at
 	breathe func()
 }
 
@@ -37,18 +42,24 @@ type alike struct {
 	members []int
 }
 
-func newProblem(list [][]choice, levels int, breathe func()) *problem {
-	q := &problem{list: list, lines: -1, levels: levels, breathe: breathe}
+func newProblem(list [][]choice, levels, ranks int, breathe func()) *problem {
+	q := &problem{list: list, lines: -1, levels: levels, ranks: ranks, most: mostWork, breathe: breathe}
 	place := map[string]int{}
+	var key []byte
 	for i, choices := range list {
-		key := ""
+		key = key[:0]
 		for _, ch := range choices {
-			key += fmt.Sprint(ch.cost, ch.units, ch.lines)
+			for _, list := range [][]int{ch.cost, ch.units, ch.lines, {ch.out + 1}} {
+				for _, n := range list {
+					key = binary.AppendUvarint(key, uint64(n+1))
+				}
+				key = append(key, 0)
+			}
 		}
-		k, ok := place[key]
+		k, ok := place[string(key)]
 		if !ok {
 			k = len(q.classes)
-			place[key] = k
+			place[string(key)] = k
 			q.classes = append(q.classes, alike{choices: choices})
 		}
 		q.classes[k].members = append(q.classes[k].members, i)
@@ -81,24 +92,19 @@ type hunt struct {
 }
 
 func (q *problem) solve() answer {
-	if few(q.list) {
+	if q.caps == nil && few(q.list) {
 		s := newSmall(q.list, q.levels, q.breathe)
 		if q.lines >= 0 {
 			s.limit(q.limit, q.lines)
 		}
 		return s.solve()
 	}
-	h := &hunt{problem: q, wanted: map[int]int{}, minded: map[pick]int{}}
-	for _, c := range q.classes {
-		for _, ch := range c.choices {
-			for _, u := range ch.units {
-				h.wanted[u] += len(c.members)
-			}
-		}
+	h := newHunt(q)
+	if q.caps == nil {
+		h.greedy()
 	}
-	h.greedy()
 	h.search(state{barred: map[pick]bool{}})
-	a := answer{picks: slices.Repeat([]int{-1}, len(q.list)), cost: h.cost, bound: h.root, proven: h.work <= mostWork}
+	a := answer{picks: slices.Repeat([]int{-1}, len(q.list)), cost: h.cost, bound: h.root, proven: h.work <= h.most, work: h.work}
 	if a.proven {
 		a.bound = h.cost
 	}
@@ -114,8 +120,44 @@ func (q *problem) solve() answer {
 	return a
 }
 
-// greedy gives each wish in turn the cheapest choice that is left, as a first answer.
+func newHunt(q *problem) *hunt {
+	h := &hunt{problem: q, wanted: map[int]int{}, minded: map[pick]int{}}
+	for _, c := range q.classes {
+		for _, ch := range c.choices {
+			for _, u := range ch.units {
+				h.wanted[u] += len(c.members)
+			}
+		}
+	}
+	return h
+}
+
+// greedy gives a first answer: each wish in turn, the more important first, takes the
+// cheapest choice that is left, or the one of those that meet it with the fewest lines.
 func (h *hunt) greedy() {
+	h.inTurn(func(choices []choice) []int { return upTo(len(choices)) })
+	if h.lines < 0 {
+		return
+	}
+	h.inTurn(func(choices []choice) []int {
+		order := upTo(len(choices))
+		slices.SortStableFunc(order, func(i, j int) int {
+			a, b := choices[i], choices[j]
+			return cmp.Or(slices.Compare(a.cost[:h.ranks], b.cost[:h.ranks]), cmp.Compare(a.lines[h.limit], b.lines[h.limit]))
+		})
+		return order
+	})
+}
+
+func upTo(n int) []int {
+	out := make([]int, n)
+	for i := range out {
+		out[i] = i
+	}
+	return out
+}
+
+func (h *hunt) inTurn(order func([]choice) []int) {
 	used := map[int]bool{}
 	left := h.lines
 	picks := map[pick]int{}
@@ -125,24 +167,46 @@ func (h *hunt) greedy() {
 			class[m] = k
 		}
 	}
-	for i := range h.list {
+	orders := make([][]int, len(h.classes))
+	for k, c := range h.classes {
+		orders[k] = order(c.choices)
+	}
+	turn := upTo(len(h.list))
+	if h.lines >= 0 { // of equal rank those that need few lines first
+		need := func(i int) int {
+			k := class[i]
+			if len(orders[k]) == 0 {
+				return 0
+			}
+			return h.classes[k].choices[orders[k][0]].lines[h.limit]
+		}
+		rank := func(i int) []int {
+			c := h.list[i]
+			return c[len(c)-1].cost[:h.ranks]
+		}
+		slices.SortStableFunc(turn, func(i, j int) int { return cmp.Or(slices.Compare(rank(j), rank(i)), cmp.Compare(need(i), need(j))) })
+	}
+	for _, i := range turn {
 		k := class[i]
-		j := slices.IndexFunc(h.classes[k].choices, func(ch choice) bool {
+		at := slices.IndexFunc(orders[k], func(j int) bool {
+			ch := h.classes[k].choices[j]
 			return !slices.ContainsFunc(ch.units, func(u int) bool { return used[u] }) && (h.lines < 0 || ch.lines[h.limit] <= left)
 		})
-		if j < 0 {
+		if at < 0 {
 			return
 		}
-		ch := h.classes[k].choices[j]
+		ch := h.classes[k].choices[orders[k][at]]
 		for _, u := range ch.units {
 			used[u] = true
 		}
 		if h.lines >= 0 {
 			left -= ch.lines[h.limit]
 		}
-		picks[pick{k, j}]++
+		picks[pick{k, orders[k][at]}]++
 	}
-	h.best, h.cost = picks, h.costOf(picks)
+	if cost := h.costOf(picks); h.best == nil || slices.Compare(cost, h.cost) < 0 {
+		h.best, h.cost = picks, cost
+	}
 }
 
 func (h *hunt) costOf(picks map[pick]int) []int {
@@ -157,7 +221,7 @@ func (h *hunt) costOf(picks map[pick]int) []int {
 
 func (h *hunt) search(s state) {
 	h.breathe()
-	if h.first && h.best != nil || h.work > mostWork {
+	if h.first && h.best != nil || h.work > h.most {
 		return
 	}
 	var worst pick
@@ -196,9 +260,9 @@ func (h *hunt) search(s state) {
 	h.search(bar)
 }
 
-// most is the unit of a choice that the flow minds, -1 where it uses none: the one that
+// minds is the unit of a choice that the flow minds, -1 where it uses none: the one that
 // was used twice last, or else the one that is wanted most.
-func (h *hunt) most(p pick, ch choice) int {
+func (h *hunt) minds(p pick, ch choice) int {
 	if u, ok := h.minded[p]; ok {
 		return u
 	}
@@ -246,6 +310,19 @@ func (h *hunt) relax(s state) (map[pick]int, bool) {
 		line = n.Node()
 		n.Arc(line, sink, left, nil)
 	}
+	outs := make([]int, len(h.caps))
+	for r, most := range h.caps {
+		outs[r] = n.Node()
+		for _, p := range s.taken {
+			if h.classes[p.class].choices[p.choice].out == r {
+				most--
+			}
+		}
+		if most < 0 {
+			return nil, false
+		}
+		n.Arc(outs[r], sink, most, nil)
+	}
 	units := map[[2]int]int{} // by unit, and whether it takes a line
 	arcs := map[int]pick{}
 	order := []int{}
@@ -268,7 +345,9 @@ func (h *hunt) relax(s state) (map[pick]int, bool) {
 				}
 			}
 			to := end
-			if u := h.most(pick{k, j}, ch); u >= 0 {
+			if h.caps != nil && ch.out >= 0 {
+				to = outs[ch.out]
+			} else if u := h.minds(pick{k, j}, ch); u >= 0 {
 				key := [2]int{u, takes}
 				if _, ok := units[key]; !ok {
 					units[key] = n.Node()

@@ -10,6 +10,7 @@ import (
 // are named in all.
 const (
 	mostTests = 2000
+	mostTied  = 40 // up to how many wishes are left out one by one
 	mostNames = 100_000
 )
 
@@ -92,13 +93,18 @@ func (e *explaining) smallest(i int) []int {
 	if plain && len(tied) > 1 {
 		return tied // those that hold each other's only ports: each is needed
 	}
+	byLines := e.byLines(i)
+	if len(tied) == 1 || len(byLines) > 1 && (len(tied) > mostTied || e.can(tied)) {
+		tied = byLines
+	}
+	if len(tied) > mostTied && len(tied) == len(byLines) {
+		return tied // lines are all that is short, and with one less they would do
+	}
 	if e.can(tied) {
-		if tied = e.byLines(i); e.can(tied) {
-			tied = []int{i}
-			for _, k := range e.together[i] {
-				if e.met[k] {
-					tied = append(tied, k)
-				}
+		tied = []int{i}
+		for _, k := range e.together[i] {
+			if e.met[k] {
+				tied = append(tied, k)
 			}
 		}
 	}
@@ -205,7 +211,7 @@ func (e *explaining) can(wishes []int) bool {
 				}
 				slices.SortStableFunc(part[i], func(a, b choice) int { return a.cost[0] - b.cost[0] })
 			}
-			a := newProblem(part, 1, e.p.v.Breathe).solve()
+			a := newProblem(part, 1, 0, e.p.v.Breathe).solve()
 			if a.cost == nil {
 				return !a.proven
 			}
@@ -216,7 +222,7 @@ func (e *explaining) can(wishes []int) bool {
 		}
 	}
 	if len(e.limits) == 0 {
-		a := newProblem(list, e.p.levels.count(), e.p.v.Breathe).solve()
+		a := newProblem(list, e.p.levels.count(), len(e.p.levels.ranks), e.p.v.Breathe).solve()
 		return a.cost != nil || !a.proven
 	}
 	return true
