@@ -129,6 +129,9 @@ func reserves(v site.View, n site.Network, inRange bool) string {
 	return ""
 }
 
+// CanReserve reports whether the router of a network takes a reservation at an address.
+func CanReserve(v site.View, n site.Network, a netip.Addr) bool { return cannotReserve(v, n, a) == "" }
+
 // Way is how an interface would be pinned: by reservation, or on the device
 // where the router reserves nowhere or has no lasting MAC to go by.
 func Way(v site.View, i site.Interface) string {
@@ -167,9 +170,10 @@ func Free(v site.View, p site.Placed, a netip.Addr, by string) string {
 	return ""
 }
 
-// Nearest is the lowest address free for an interface in the given way: in a
-// band for its kind before elsewhere, outside the DHCP range before inside.
-func Nearest(v site.View, p site.Placed, by string) (netip.Addr, bool) {
+// Nearest is the lowest address free for an interface in the given way, and not promised
+// to somebody: in a band for its kind before elsewhere, outside the DHCP range before
+// inside.
+func Nearest(v site.View, p site.Placed, by string, promised func(netip.Addr) bool) (netip.Addr, bool) {
 	n, _ := v.Network(p.Interface.Network)
 	lan := span.OfPrefix(n.Subnet)
 	best, bestScore := netip.Addr{}, 4
@@ -180,7 +184,7 @@ func Nearest(v site.View, p site.Placed, by string) (netip.Addr, bool) {
 			if InRange(n, a) {
 				score += 2
 			}
-			if score < bestScore && Free(v, p, a, by) == "" {
+			if score < bestScore && Free(v, p, a, by) == "" && !promised(a) {
 				best, bestScore = a, score
 			}
 		}

@@ -98,3 +98,13 @@ func why(w *wish, f site.Forward) string {
 	}
 	return fmt.Sprintf("%s is reached at %s, since %s is taken outside.", w.Label(), f.Outside, w.Service.Ports)
 }
+
+// Beside plans one wish while every forward that is there stays.
+func Beside(v site.View, w site.Wish) Plan {
+	s := v.Site
+	s.Forwards = slices.Clone(s.Forwards)
+	for i := range s.Forwards {
+		s.Forwards[i].Locked = true
+	}
+	return suggestFor(v.With(s), []site.Wish{w})
+}

@@ -30,6 +30,18 @@ type Plan struct {
 	For     []string
 	Unmet   []Unmet
 	Proven  bool // false where the search for the best was cut off
+
+	of     map[string][]int // by service: its changes
+	deltas []delta          // by change
+	lines  map[string]int   // by router: how many lines there are now
+}
+
+// delta is what a change does on a router: the forward that was there and the one that
+// will be, and how many lines more they take.
+type delta struct {
+	was, is *site.Forward
+	router  string
+	lines   int
 }
 
 // Suggest gives the forwards that meet the wishes of a site. It keeps, in this
@@ -37,8 +49,10 @@ type Plan struct {
 // router's own, only pinned interfaces, only what the form takes; as many wishes
 // as possible by rank; few services set to another port on their device; few
 // existing forwards changed; preferred or equal ports; few lines.
-func Suggest(v site.View) Plan {
-	p := newPlanner(v)
+func Suggest(v site.View) Plan { return suggestFor(v, v.Wishes()) }
+
+func suggestFor(v site.View, open []site.Wish) Plan {
+	p := newPlanner(v, open)
 	c := p.choices()
 	s := c.solve()
 	e := &explaining{choices: c, solution: s, left: mostTests, names: mostNames}
@@ -67,6 +81,7 @@ func Suggest(v site.View) Plan {
 	}
 	ch := &changing{planner: p, plan: &plan, ids: map[string]bool{}}
 	ch.all(s, placed, met)
+	plan.index(v)
 	return plan
 }
 

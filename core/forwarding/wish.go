@@ -62,9 +62,9 @@ type wish struct {
 }
 
 // newPlanner sorts what a site has; the wishes come in the order of their ranks.
-func newPlanner(v site.View) *planner {
+func newPlanner(v site.View, open []site.Wish) *planner {
 	p := &planner{v: v, pages: map[string]form.Page{}, taken: map[side]*taken{}, heldAt: map[string][]held{}, neededBy: map[string][]string{}, room: map[string]int{}}
-	open := v.Wishes()
+	open = slices.Clone(open)
 	slices.SortStableFunc(open, func(a, b site.Wish) int { return a.Device.Importance() - b.Device.Importance() })
 	p.levels = levelsOf(open)
 	used := map[string]int{}

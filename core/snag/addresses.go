@@ -3,6 +3,7 @@ package snag
 import (
 	"fmt"
 	"net/netip"
+	"slices"
 
 	"vestpin/core/addressing"
 	"vestpin/core/site"
@@ -18,7 +19,7 @@ func addressFaults(v View) []Snag {
 	for _, p := range v.Interfaces() {
 		for _, f := range addressing.Faults(v.View, p) {
 			about := []site.Ref{p.Device.Ref(), p.Interface.Ref()}
-			var mends []Mend
+			var movable []site.Placed
 			if f.Other != nil {
 				about = append(about, f.Other.Device.Ref(), f.Other.Interface.Ref())
 			}
@@ -28,21 +29,44 @@ func addressFaults(v View) []Snag {
 				}
 				paired[[2]string{p.Interface.ID, f.Other.Interface.ID}] = true
 				if !f.Other.Interface.Pin.Locked {
-					mends = repin(v, *f.Other)
+					movable = append(movable, *f.Other)
 				}
 			}
-			if f.Code == "address-answers-already" {
-				if f.Other.Interface.Pin == nil {
-					mends = repin(v, *f.Other)
-				}
+			if f.Code == "address-answers-already" && f.Other.Interface.Pin == nil {
+				movable = append(movable, *f.Other)
 			}
 			if !p.Interface.Pin.Locked {
-				mends = append(mends, repin(v, p)...)
+				movable = append(movable, p)
+			}
+			mends := moveOne(v, movable)
+			if f.Other != nil {
+				mends = slices.DeleteFunc(mends, func(m Mend) bool { return !leaves(m, p.Interface.Pin.Address, p, *f.Other) })
 			}
 			found = append(found, Snag{Code: f.Code, About: about, Says: f.Says, Mends: mends})
 		}
 	}
 	return found
+}
+
+// leaves reports whether a mend moves one of two away from an address.
+func leaves(m Mend, a addr, p, o site.Placed) bool {
+	return slices.ContainsFunc(m.Edits, func(e site.Edit) bool {
+		set, ok := e.(site.SetPin)
+		return ok && (set.ID == p.Interface.ID || set.ID == o.Interface.ID) && set.Pin.Address != a
+	})
+}
+
+// moveOne offers to move one of some: those that the suggestion moves, or else any.
+func moveOne(v View, list []site.Placed) []Mend {
+	planned := slices.DeleteFunc(slices.Clone(list), func(p site.Placed) bool { return len(v.plan().Pin(p.Interface.ID)) == 0 })
+	if len(planned) > 0 {
+		list = planned
+	}
+	var mends []Mend
+	for _, p := range list {
+		mends = append(mends, repin(v, p)...)
+	}
+	return mends
 }
 
 // deviceSetInRange finds addresses set by hand inside a DHCP range: the router
@@ -58,7 +82,9 @@ func deviceSetInRange(v View) []Snag {
 		mends := repin(v, p)
 		r, ok := v.RouterOf(n.ID)
 		if p.Interface.MAC != "" && ok && (r.Form.Reserves == "anywhere" || r.Form.Reserves == "inside-range") {
-			mends = append(mends, Mend{fmt.Sprintf("Reserve %s too", a), []site.Edit{pinEdit(p, a, site.ByBoth)}})
+			if edits := []site.Edit{pinEdit(p, a, site.ByBoth)}; v.roomToReserve(edits) {
+				mends = append(mends, Mend{fmt.Sprintf("Reserve %s too", a), edits})
+			}
 		}
 		found = append(found, Snag{
 			Code: "device-set-in-range", About: []site.Ref{p.Device.Ref(), p.Interface.Ref()}, Mends: mends,
@@ -82,16 +108,35 @@ func macTwice(v View) []Snag {
 			first[p.Interface.MAC] = p
 			continue
 		}
-		bare := *p.Interface
-		bare.MAC = ""
 		found = append(found, Snag{
 			Code:  "mac-twice",
 			About: []site.Ref{o.Device.Ref(), o.Interface.Ref(), p.Device.Ref(), p.Interface.Ref()},
 			Says:  fmt.Sprintf("%s and %s have the same MAC address %s: one of them is wrong, or they are one device.", o.Label(), p.Label(), p.Interface.MAC),
-			Mends: []Mend{{"Forget the MAC address of " + p.Label(), []site.Edit{site.PutInterface{ID: p.Device.ID, Interface: bare}}}},
+			Mends: append(forgetMAC(v, p), forgetMAC(v, o)...),
 		})
 	}
 	return found
+}
+
+// forgetMAC offers to forget a MAC address: with a pin by reservation, that goes by it, the
+// address is set on the device instead.
+func forgetMAC(v View, p site.Placed) []Mend {
+	bare := *p.Interface
+	bare.MAC = ""
+	does := "Forget the MAC address of " + p.Label()
+	edits := []site.Edit{site.PutInterface{ID: p.Device.ID, Interface: bare}}
+	if p.Interface.Pin == nil || !p.Interface.Pin.Reserved() {
+		return []Mend{{does, edits}}
+	}
+	if p.Interface.Pin.Locked {
+		return nil
+	}
+	a, ok := v.nearest(p, site.ByDevice)
+	if !ok {
+		return nil
+	}
+	edits = append(edits, pinEdit(p, a, site.ByDevice))
+	return withFollowers(v, fmt.Sprintf("%s and set it to %s by hand", does, a), edits)
 }
 
 // macRandomised finds reservations for MAC addresses that a device made up: it
@@ -140,6 +185,28 @@ func seenElsewhere(v View) []Snag {
 			Code: "seen-elsewhere", About: []site.Ref{p.Device.Ref(), p.Interface.Ref()},
 			Says: fmt.Sprintf("%s is pinned at %s but was last seen at %s: not yet in place.", p.Label(), p.Interface.Pin.Address, p.Interface.Seen),
 		})
+	}
+	return found
+}
+
+// seenOnOtherNetwork finds interfaces that were last seen on another network of the site
+// than the one they are entered on.
+func seenOnOtherNetwork(v View) []Snag {
+	var found []Snag
+	for _, p := range v.Interfaces() {
+		own, _ := v.Network(p.Interface.Network)
+		if !p.Interface.Seen.IsValid() || own.Subnet.Contains(p.Interface.Seen) {
+			continue
+		}
+		for _, n := range v.Networks {
+			if n.Subnet.Contains(p.Interface.Seen) {
+				found = append(found, Snag{
+					Code: "seen-on-other-network", About: []site.Ref{p.Device.Ref(), p.Interface.Ref(), n.Ref()},
+					Says: fmt.Sprintf("%s is entered on %s but was last seen at %s, on %s: which is it?", p.Label(), own.Subnet, p.Interface.Seen, n.Subnet),
+				})
+				break
+			}
+		}
 	}
 	return found
 }

@@ -6,7 +6,8 @@ import (
 	"slices"
 	"strings"
 
-	"vestpin/core/forwarding"
+	"vestpin/core/form"
+	"vestpin/core/reach"
 	"vestpin/core/site"
 	"vestpin/core/span"
 )
@@ -76,14 +77,14 @@ func outsideClash(v View) []Snag {
 	for _, r := range v.Routers {
 		for _, p := range pairs(v, r) {
 			a, b := p[0], p[1]
-			if same(a, b) || !forwarding.Clash(r.Form, a, b) {
+			if same(a, b) || !reach.Clash(form.Of(r.Form).LimitsSenders(), a, b) {
 				continue
 			}
 			shared := span.PortList(a.Outside.Set().Overlap(b.Outside.Set()).Runs()...)
 			found = append(found, Snag{
 				Code: "outside-clash", About: append(about(v, a), about(v, b)...),
 				Says:  fmt.Sprintf("%s %s is wanted twice: by %s and by %s. Only one of them would get it.", shared, protocolOf(a, b), forwardName(a), forwardName(b)),
-				Mends: append(moveAway(v, b), moveAway(v, a)...),
+				Mends: opensFirst(append(moveAway(v, b), moveAway(v, a)...)),
 			})
 		}
 	}
@@ -115,27 +116,73 @@ func moveAway(v View, f site.Forward) []Mend {
 	}
 	w, ok := v.Service(f.Service)
 	if !ok || w.Service.Open == nil {
-		return []Mend{{"Remove " + forwardName(f), []site.Edit{site.RemoveForward{ID: f.ID}}}}
+		return remove(v, f)
 	}
 	var mends []Mend
-	if plan := v.suggestOne(w); len(plan.Changes) > 0 {
-		mends = append(mends, Mend{doesOf(w, plan), plan.Edits()})
+	if edits := v.plan().Open(w); v.replaces(edits, f) && v.roomToReserve(edits) {
+		mends = append(mends, withFollowers(v, doesOf(w, edits), edits)...)
 	}
 	return append(mends, keepIn(v, w))
 }
 
-func doesOf(w site.Wish, plan forwarding.Plan) string {
-	for _, c := range plan.Changes {
-		if put, ok := c.Edit.(site.PutService); ok {
+// opensFirst puts the mends that do what the suggestion does before those that keep
+// something in.
+func opensFirst(mends []Mend) []Mend {
+	shuts := func(m Mend) int {
+		_, open := m.Edits[0].(site.SetOpen)
+		_, gone := m.Edits[0].(site.RemoveForward)
+		if open || gone {
+			return 1
+		}
+		return 0
+	}
+	slices.SortStableFunc(mends, func(a, b Mend) int { return shuts(a) - shuts(b) })
+	return mends
+}
+
+// remove offers to remove a forward, with those on the routers behind that only it led
+// out; not where one of those is locked.
+func remove(v View, f site.Forward) []Mend {
+	edits := []site.Edit{site.RemoveForward{ID: f.ID}}
+	address, placed := v.Target(f)
+	inner, ok := reach.Inner(v.View, f.Router, address)
+	if placed == nil && ok {
+		for _, o := range enabled(v) {
+			if o.Router != inner.ID {
+				continue
+			}
+			led := withoutPartner(v, o, inner, site.Router{ID: f.Router})
+			if !led.IsZero() {
+				continue // it has none now
+			}
+			if o.Outside.Set().Overlap(f.InsidePorts().Set()).Empty() || !o.Protocol.Meets(f.Protocol) {
+				continue
+			}
+			if o.Locked || o.Service != "" {
+				return nil
+			}
+			edits = append(edits, site.RemoveForward{ID: o.ID})
+		}
+	}
+	does := "Remove " + forwardName(f)
+	if len(edits) > 1 {
+		does += fmt.Sprintf(" and what it leads to at %s", routerName(inner))
+	}
+	return []Mend{{does, edits}}
+}
+
+func doesOf(w site.Wish, edits []site.Edit) string {
+	for _, e := range edits {
+		if put, ok := e.(site.PutService); ok && put.Service.ID == w.Service.ID {
 			return fmt.Sprintf("Set %s to %s on the device", w.Label(), put.Service.Ports)
 		}
 	}
-	for _, c := range slices.Backward(plan.Changes) {
-		if put, ok := c.Edit.(site.PutForward); ok {
+	for _, e := range slices.Backward(edits) {
+		if put, ok := e.(site.PutForward); ok && put.Forward.Service == w.Service.ID {
 			return fmt.Sprintf("Open %s at %s", w.Label(), put.Forward.Outside)
 		}
 	}
-	return "Open " + w.Label()
+	return "Shut " + w.Label()
 }
 
 func keepIn(v View, w site.Wish) Mend {
@@ -171,22 +218,19 @@ func outsideIsRoutersOwn(v View) []Snag {
 // is not on the router's network.
 func forwardTarget(v View) []Snag {
 	var found []Snag
-	remove := func(f site.Forward) []Mend {
-		return []Mend{{"Remove " + forwardName(f), []site.Edit{site.RemoveForward{ID: f.ID}}}}
-	}
 	for _, f := range enabled(v) {
 		r, _ := v.Router(f.Router)
 		n, _ := v.Network(r.Network)
 		address, placed := v.Target(f)
-		_, inner := v.RouterAt(address)
+		_, inner := reach.Inner(v.View, r.ID, address)
 		if (address.IsValid() && !n.Subnet.Contains(address)) || (placed != nil && f.To == placed.Interface.ID && placed.Interface.Network != n.ID) {
 			found = append(found, Snag{
-				Code: "forward-off-network", About: about(v, f), Mends: remove(f),
+				Code: "forward-off-network", About: about(v, f), Mends: remove(v, f),
 				Says: fmt.Sprintf("%s goes to %s, which is not on the router's network %s.", forwardName(f), f.To, n.Subnet),
 			})
 		}
 		if placed == nil && !inner && address.IsValid() {
-			mends := remove(f)
+			mends := remove(v, f)
 			for _, p := range v.SeenAt(address) {
 				if p.Interface.Pin == nil && p.Interface.Network == n.ID {
 					redirected := f

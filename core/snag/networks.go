@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 
+	"vestpin/core/addressing"
 	"vestpin/core/site"
 	"vestpin/core/span"
 )
@@ -30,7 +31,7 @@ func rangeBad(v View) []Snag {
 			}
 			if says != "" {
 				found = append(found, Snag{
-					Code: "range-bad", About: []site.Ref{n.Ref()}, Mends: trimRange(n, i),
+					Code: "range-bad", About: []site.Ref{n.Ref()}, Mends: trimRange(v, n, i),
 					Says: fmt.Sprintf("The DHCP range %s to %s %s.", r.From, r.To, says),
 				})
 			}
@@ -40,7 +41,7 @@ func rangeBad(v View) []Snag {
 }
 
 // trimRange offers the longest stretch of a range that has none of its faults.
-func trimRange(n site.Network, i int) []Mend {
+func trimRange(v View, n site.Network, i int) []Mend {
 	lan := span.OfPrefix(n.Subnet)
 	good := span.Of(span.Run{Lo: lan.Lo + 1, Hi: lan.Hi - 1}).Overlap(span.Of(span.Run{Lo: span.OfAddr(n.Ranges[i].From), Hi: span.OfAddr(n.Ranges[i].To)}))
 	if n.Gateway.IsValid() {
@@ -59,7 +60,37 @@ func trimRange(n site.Network, i int) []Mend {
 		fixed.Ranges = slices.Insert(fixed.Ranges, i, site.Range{From: span.Addr(longest.Lo), To: span.Addr(longest.Hi)})
 		does = fmt.Sprintf("Make it %s to %s", span.Addr(longest.Lo), span.Addr(longest.Hi))
 	}
+	for _, p := range v.Interfaces() { // no reservation may be left outside that must lie inside
+		pin := p.Interface.Pin
+		if pin != nil && pin.Reserved() && p.Interface.Network == n.ID && addressing.CanReserve(v.View, n, pin.Address) && !addressing.CanReserve(v.View, fixed, pin.Address) {
+			return nil
+		}
+	}
 	return []Mend{{does, []site.Edit{site.PutNetwork{Network: fixed}}}}
+}
+
+// subnetTwice finds networks whose subnets overlap: an address says nothing then of where
+// a device is, and no router can lead from one to the other.
+func subnetTwice(v View) []Snag {
+	var found []Snag
+	for i, n := range v.Networks {
+		for _, o := range v.Networks[:i] {
+			if n.Subnet.Overlaps(o.Subnet) {
+				found = append(found, Snag{
+					Code: "subnet-twice", About: []site.Ref{o.Ref(), n.Ref()},
+					Says: fmt.Sprintf("%s and %s share addresses (%s and %s): no router can tell them apart. Give one of them another subnet.", networkName(o), networkName(n), o.Subnet, n.Subnet),
+				})
+			}
+		}
+	}
+	return found
+}
+
+func networkName(n site.Network) string {
+	if n.Name != "" {
+		return n.Name
+	}
+	return "Network " + n.ID
 }
 
 // rangeFull finds networks with more loose devices than addresses to hand out.

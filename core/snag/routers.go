@@ -4,8 +4,9 @@ import (
 	"fmt"
 	"net/netip"
 
-	"vestpin/core/forwarding"
+	"vestpin/core/reach"
 	"vestpin/core/site"
+	"vestpin/core/span"
 )
 
 func routerName(r site.Router) string {
@@ -19,7 +20,7 @@ func routerName(r site.Router) string {
 func formCannot(v View) []Snag {
 	var found []Snag
 	for _, r := range v.Routers {
-		for _, f := range form.Type(v.View, r).Faults {
+		for _, f := range v.typed(r).Faults {
 			found = append(found, Snag{
 				Code: "form-cannot", About: append(about(v, f.Forward), r.Ref()), Mends: moveAway(v, f.Forward),
 				Says: fmt.Sprintf("%s cannot be entered at %s: %s.", forwardName(f.Forward), routerName(r), f.Why),
@@ -32,14 +33,14 @@ func formCannot(v View) []Snag {
 // linesRunOut finds routers that need more lines than their form has.
 func linesRunOut(v View) []Snag {
 	has := func(f site.Form) int { return f.Lines }
-	needs := func(r site.Router) int { return form.Type(v.View, r).All() }
+	needs := func(r site.Router) int { return v.typed(r).All() }
 	return runOut(v, "lines-run-out", has, needs, "The forwards need %d lines, but %s has %d.")
 }
 
 // reservationsRunOut finds routers with fewer reservations than are planned.
 func reservationsRunOut(v View) []Snag {
 	has := func(f site.Form) int { return f.ReservationLines }
-	needs := func(r site.Router) int { return len(form.Type(v.View, r).Reservations) }
+	needs := func(r site.Router) int { return len(v.typed(r).Reservations) }
 	return runOut(v, "reservations-run-out", has, needs, "%d reservations are planned, but %s takes %d. Set some addresses on the devices instead.")
 }
 
@@ -63,21 +64,17 @@ func runOut(v View, code string, has func(site.Form) int, needs func(site.Router
 func wishUnmet(v View) []Snag {
 	var found []Snag
 	for _, w := range v.Wishes() {
-		if forwarding.Met(v.View, w) {
+		if v.reaches().Met(w) {
 			continue
 		}
 		s := Snag{
 			Code: "wish-unmet", About: []site.Ref{w.Service.Ref(), w.Device.Ref()},
 			Says: fmt.Sprintf("%s is to be opened, but no forward leads there yet.", w.Label()),
 		}
-		if w.Interface.Pin != nil {
-			if plan := v.suggestOne(w); len(plan.Changes) > 0 {
-				s.Mends = append(s.Mends, Mend{doesOf(w, plan), plan.Edits()})
-			} else if len(plan.Unmet) > 0 {
-				s.Says = plan.Unmet[0].Says
-			} else if v.left.short {
-				s.Says += later
-			}
+		if edits := v.plan().Open(w); len(edits) > 0 && v.roomToReserve(edits) {
+			s.Mends = append(s.Mends, withFollowers(v, doesOf(w, edits), edits)...)
+		} else if why := v.plan().Shut(w.Service.ID); why != "" && w.Interface.Pin != nil {
+			s.Says = why
 		}
 		s.Mends = append(s.Mends, keepIn(v, w))
 		found = append(found, s)
@@ -92,33 +89,68 @@ func upstreamMissing(v View) []Snag {
 	for _, f := range enabled(v) {
 		r, _ := v.Router(f.Router)
 		outer, ok := v.Router(r.Upstream)
-		if !ok {
+		if !ok || withoutPartner(v, f, r, outer).IsZero() {
 			continue
-		}
-		missing := withoutPartner(v, f, r, outer)
-		if len(missing) == 0 {
-			continue
-		}
-		s := Snag{
-			Code: "upstream-missing", About: append(about(v, f), outer.Ref()),
-			Says: fmt.Sprintf("%s is forwarded at %s, but %s in front of it sends nothing there.", forwardName(f), routerName(r), routerName(outer)),
 		}
 		if w, ok := v.Service(f.Service); ok && w.Service.Open != nil && w.Service.Open.Router == r.ID {
 			continue // it is only wanted from between the two
 		}
-		if r.WAN.Address.IsValid() {
-			partner := f
-			partner.ID = site.FreeID(f.ID+"-outer", func(id string) bool { return hasForward(v, id) })
-			partner.Router, partner.To, partner.Inside = outer.ID, r.WAN.Address.String(), f.Outside
-			partner.Locked = false
-			if len(missing) < len(f.Protocol.Each()) {
-				partner.Protocol = missing[0]
-			}
-			s.Mends = []Mend{{"Forward it at " + routerName(outer) + " too", []site.Edit{site.PutForward{Forward: partner}}}}
-		}
-		found = append(found, s)
+		found = append(found, Snag{
+			Code: "upstream-missing", About: append(about(v, f), outer.Ref()), Mends: leadOut(v, f, r, outer),
+			Says: fmt.Sprintf("%s is forwarded at %s, but %s in front of it sends nothing there.", forwardName(f), routerName(r), routerName(outer)),
+		})
 	}
 	return found
+}
+
+// leadOut offers to lead a forward on an inner router out through those in front, as the
+// suggestion does it for its service, or beside all that is there.
+func leadOut(v View, f site.Forward, r, outer site.Router) []Mend {
+	w, ok := v.Service(f.Service)
+	if ok && w.Service.Open != nil && !f.Locked {
+		if edits := v.plan().Open(w); len(edits) > 0 && v.roomToReserve(edits) && v.endsMissing(edits, f) {
+			return withFollowers(v, doesOf(w, edits), edits)
+		}
+	}
+	var mends []Mend
+	// Seen from the outer router the inner one is a device that answers on these ports.
+	inner := &site.Interface{ID: r.WAN.Address.String(), Network: outer.Network, Pin: &site.Pin{Address: r.WAN.Address, By: site.ByDevice}}
+	service := &site.Service{Name: forwardName(f), Interface: inner.ID, Protocol: f.Protocol, Ports: f.Outside, Open: &site.Open{Port: site.AnyPort, From: f.From}}
+	if r.WAN.Address.IsValid() {
+		plan := v.beside(site.Wish{Device: &site.Device{Name: forwardName(f)}, Interface: inner, Service: service})
+		if edits := plan.Edits(); len(edits) > 0 && len(plan.Unmet) == 0 {
+			for i, e := range edits {
+				put := e.(site.PutForward)
+				put.Forward.Name = f.Name
+				put.Forward.ID = site.FreeID(fmt.Sprint(f.ID, "-", put.Forward.Router), func(id string) bool { return hasForward(v, id) })
+				put.Forward.Service = f.Service
+				edits[i] = put
+			}
+			mends = append(mends, Mend{"Forward it at " + routerName(outer) + " too", edits})
+		}
+	}
+	if !f.Locked && !(ok && w.Service.Open != nil) {
+		mends = append(mends, remove(v, f)...)
+	}
+	return mends
+}
+
+// endsMissing reports whether edits change a forward, or make one on another router of
+// its way.
+func (v View) endsMissing(edits []site.Edit, f site.Forward) bool {
+	for _, e := range edits {
+		switch e := e.(type) {
+		case site.PutForward:
+			if e.Forward.ID == f.ID || e.Forward.Service == f.Service && e.Forward.Router != f.Router {
+				return true
+			}
+		case site.RemoveForward:
+			if e.ID == f.ID {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 func hasForward(v View, id string) bool {
@@ -130,22 +162,20 @@ func hasForward(v View, id string) bool {
 	return false
 }
 
-// withoutPartner gives the single protocols of a forward on an inner router that
-// the outer one does not send on whole.
-func withoutPartner(v View, f site.Forward, r, outer site.Router) []site.Protocol {
-	var missing []site.Protocol
+// withoutPartner gives the outside ports of a forward on an inner router that the outer
+// one does not send on, on every protocol of the forward.
+func withoutPartner(v View, f site.Forward, r, outer site.Router) span.Ports {
+	var missing span.Set
 	for _, proto := range f.Protocol.Each() {
 		left := f.Outside.Set()
-		for _, o := range enabled(v) {
-			if address, _ := v.Target(o); o.Router == outer.ID && o.Protocol.Covers(proto) && address.IsValid() && address == r.WAN.Address {
-				left = left.Minus(o.InsidePorts().Set())
+		for _, s := range v.reaches().To(outer.ID, reach.Behind(r)) {
+			if s.Protocol == proto {
+				left = left.Minus(span.Of(span.Run{Lo: s.Inside, Hi: s.Inside + uint32(s.Ports.Len()) - 1}))
 			}
 		}
-		if !left.Empty() {
-			missing = append(missing, proto)
-		}
+		missing = missing.Union(left)
 	}
-	return missing
+	return span.PortList(missing.Runs()...)
 }
 
 // upnpOn finds routers on which devices open ports by themselves.
@@ -184,6 +214,23 @@ func behind(v View) []Snag {
 			found = append(found, Snag{
 				Code: "behind-router", About: []site.Ref{r.Ref()},
 				Says: fmt.Sprintf("The outside address %s of %s is a private one: another router stands in front. Add it, or set it to pass everything through.", a, routerName(r)),
+			})
+		}
+	}
+	return found
+}
+
+// wanOffNetwork finds routers behind another whose outside address is not on the network
+// in front: nothing that is sent there arrives.
+func wanOffNetwork(v View) []Snag {
+	var found []Snag
+	for _, r := range v.Routers {
+		outer, ok := v.Router(r.Upstream)
+		n, _ := v.Network(outer.Network)
+		if ok && r.WAN.Address.IsValid() && !n.Subnet.Contains(r.WAN.Address) {
+			found = append(found, Snag{
+				Code: "wan-off-network", About: []site.Ref{r.Ref(), outer.Ref()},
+				Says: fmt.Sprintf("The outside address %s of %s is not on %s, the network of %s in front of it: no forward can come through.", r.WAN.Address, routerName(r), n.Subnet, routerName(outer)),
 			})
 		}
 	}

@@ -9,8 +9,11 @@ import (
 	"slices"
 
 	"vestpin/core/addressing"
+	"vestpin/core/form"
 	"vestpin/core/forwarding"
+	"vestpin/core/reach"
 	"vestpin/core/site"
+	"vestpin/core/suggest"
 )
 
 // The weights of a snag.
@@ -35,17 +38,56 @@ type Mend struct {
 	Edits []site.Edit `json:"edits"`
 }
 
-// View is what the rules look at, and how much they may still work out.
+// View is what the rules look at, what is worked out once for all of them, and how much
+// they may still work out.
 type View struct {
 	site.View
 	left *budget
+	once *once
 }
 
-// budget bounds what mends cost: each is a plan of its own. Snags beyond it come
+// once is what several rules ask, made when the first does.
+type once struct {
+	reach *reach.Map
+	plan  *suggest.Result
+	typed map[string]form.Typed
+}
+
+// budget bounds what mends cost that are worked out one by one. Snags beyond it come
 // without, and say so; once the first are mended, the next have theirs.
 type budget struct {
 	addresses, ports int
 	short            bool // a mend was not worked out since this was asked last
+}
+
+// reaches is what reaches what.
+func (v View) reaches() *reach.Map {
+	if v.once.reach == nil {
+		v.once.reach = reach.Of(v.View)
+	}
+	return v.once.reach
+}
+
+// plan is the suggestion for the whole site: mends do what it would do.
+func (v View) plan() *suggest.Result {
+	if v.once.plan == nil {
+		r, err := suggest.On(v.View, suggest.Halves{Addresses: true, Ports: true})
+		if err != nil {
+			r = suggest.Result{} // a planner made an edit that is refused: no mend is better than that
+		}
+		v.once.plan = &r
+	}
+	return v.once.plan
+}
+
+// typed is what is typed into a router.
+func (v View) typed(r site.Router) form.Typed {
+	t, ok := v.once.typed[r.ID]
+	if !ok {
+		t = form.Type(v.View, r)
+		v.once.typed[r.ID] = t
+	}
+	return t
 }
 
 // later is said by a snag whose mend is not worked out, or too large to be told.
@@ -71,20 +113,23 @@ const (
 	mostAlike        = 1000
 )
 
+// nearest finds an address for an interface that the suggestion leaves alone: one that
+// is free and that the suggestion gives to nobody.
 func (v View) nearest(p site.Placed, by string) (addr, bool) {
 	if v.left.addresses--; v.left.addresses < 0 {
 		v.left.short = true
 		return addr{}, false
 	}
-	return addressing.Nearest(v.View, p, by)
+	return addressing.Nearest(v.View, p, by, v.plan().Taken)
 }
 
-func (v View) suggestOne(w site.Wish) forwarding.Plan {
+// beside plans a wish while all forwards stay.
+func (v View) beside(w site.Wish) forwarding.Plan {
 	if v.left.ports--; v.left.ports < 0 {
 		v.left.short = true
 		return forwarding.Plan{}
 	}
-	return forwarding.SuggestOne(v.View, w)
+	return forwarding.Beside(v.View, w)
 }
 
 var weights = map[string]string{
@@ -95,22 +140,23 @@ var weights = map[string]string{
 	"reservations-run-out": Stops, "behind-router": Stops, "behind-carrier": Stops, "upstream-missing": Stops,
 	"device-set-in-range": Bites, "mac-randomised": Bites, "open-but-loose": Bites, "forward-to-loose": Bites,
 	"range-full": Bites, "forward-wide": Bites, "forward-risky": Bites, "wish-unmet": Bites, "upnp-on": Bites,
+	"wan-off-network": Stops, "subnet-twice": Bites,
 	"outside-address-moves": Bites, "two-dhcp-servers": Bites, "answers-for-many": Bites,
 }
 
 var rules = []func(View) []Snag{
-	addressFaults, deviceSetInRange, macTwice, macRandomised, openButLoose, seenElsewhere,
-	rangeBad, rangeFull,
+	addressFaults, deviceSetInRange, macTwice, macRandomised, openButLoose, seenElsewhere, seenOnOtherNetwork,
+	subnetTwice, rangeBad, rangeFull,
 	outsideClash, outsideIsRoutersOwn, forwardTarget, forwardToLoose, forwardTwice, forwardBesideService, forwardWide, forwardRisky,
 	formCannot, linesRunOut, reservationsRunOut, wishUnmet, upstreamMissing,
-	upnpOn, behind, outsideAddressMoves,
+	upnpOn, wanOffNetwork, behind, outsideAddressMoves,
 	twoServers, answersForMany, strangers, swapped,
 }
 
 // Check gives the snags of a site, the weightiest first. Of one kind at most
 // mostAlike are told, and then how many more there are.
 func Check(s site.View) []Snag {
-	v := View{s, &budget{addresses: mostAddressMends, ports: mostPortMends}}
+	v := View{s, &budget{addresses: mostAddressMends, ports: mostPortMends}, &once{typed: map[string]form.Typed{}}}
 	out := []Snag{}
 	for _, rule := range rules {
 		out = append(out, atMostAlike(tell(v, rule))...)
@@ -172,24 +218,103 @@ func atMostAlike(found []Snag) []Snag {
 	return kept
 }
 
-// repin offers the nearest address that is free, for a pin that cannot stay.
+// repin offers to pin an interface, or to move a pin that cannot stay: as the suggestion
+// does, or where that leaves it alone, at the nearest address that is free.
 func repin(v View, p site.Placed) []Mend {
+	if edits := v.plan().Pin(p.Interface.ID); len(edits) > 0 && v.roomToReserve(edits) {
+		pin := edits[0].(site.SetPin).Pin
+		return withFollowers(v, doesPin(p, *pin), edits)
+	}
 	by := addressing.Way(v.View, *p.Interface)
 	if p.Interface.Pin != nil && by == site.ByReservation {
 		by = p.Interface.Pin.By // the way that was chosen, since it can be gone
 	}
-	a, ok := v.nearest(p, by)
-	if !ok {
-		return nil
-	}
-	does := fmt.Sprintf("Pin %s at %s", p.Label(), a)
-	if p.Interface.Pin != nil {
-		does = fmt.Sprintf("Move %s to %s", p.Label(), a)
-		if a == p.Interface.Pin.Address {
-			does = fmt.Sprintf("Set %s on the device instead", p.Label())
+	if a, ok := v.nearest(p, by); ok {
+		edits := []site.Edit{pinEdit(p, a, by)}
+		if v.roomToReserve(edits) {
+			return withFollowers(v, doesPin(p, site.Pin{Address: a, By: by}), edits)
 		}
 	}
-	return []Mend{{does, []site.Edit{pinEdit(p, a, by)}}}
+	if a, ok := v.nearest(p, site.ByDevice); ok && by != site.ByDevice {
+		edits := []site.Edit{pinEdit(p, a, site.ByDevice)}
+		return withFollowers(v, doesPin(p, site.Pin{Address: a, By: site.ByDevice})+", set on the device", edits)
+	}
+	return nil
+}
+
+func doesPin(p site.Placed, pin site.Pin) string {
+	switch old := p.Interface.Pin; {
+	case old == nil:
+		return fmt.Sprintf("Pin %s at %s", p.Label(), pin.Address)
+	case old.Address == pin.Address && pin.By == site.ByDevice:
+		return fmt.Sprintf("Set %s on the device instead", p.Label())
+	case old.Address == pin.Address:
+		return fmt.Sprintf("Reserve %s at %s instead", p.Label(), pin.Address)
+	}
+	return fmt.Sprintf("Move %s to %s", p.Label(), pin.Address)
+}
+
+// roomToReserve reports whether pins leave a router with no more reservations than it
+// takes, or than it has now.
+func (v View) roomToReserve(edits []site.Edit) bool {
+	more := map[string]int{}
+	for _, e := range edits {
+		set, ok := e.(site.SetPin)
+		if !ok {
+			continue
+		}
+		p, _ := v.Interface(set.ID)
+		if set.Pin.Reserved() {
+			more[p.Interface.Network]++
+		}
+		if p.Interface.Pin != nil && p.Interface.Pin.Reserved() {
+			more[p.Interface.Network]--
+		}
+	}
+	for network, n := range more {
+		r, ok := v.RouterOf(network)
+		if ok && n > 0 && r.Form.ReservationLines > 0 && len(v.typed(r).Reservations)+n > r.Form.ReservationLines {
+			return false
+		}
+	}
+	return true
+}
+
+// withFollowers gives a mend that pins, with edits that let forwards to a bare address
+// follow the device that leaves it: else they would lead to nobody. None where they could
+// not, since the device is entered on another network.
+func withFollowers(v View, does string, edits []site.Edit) []Mend {
+	out := edits
+	for _, e := range edits {
+		set, ok := e.(site.SetPin)
+		if !ok {
+			continue
+		}
+		p, _ := v.Interface(set.ID)
+		if p.Interface.Pin == nil || p.Interface.Pin.Address == set.Pin.Address || len(v.PinnedAt(p.Interface.Pin.Address)) > 1 {
+			continue
+		}
+		for _, f := range v.Forwards {
+			if !f.Enabled || f.To != p.Interface.Pin.Address.String() || v.replaces(edits, f) {
+				continue
+			}
+			if r, _ := v.Router(f.Router); r.Network != p.Interface.Network {
+				return nil
+			}
+			f.To = p.Interface.ID
+			out = append(out, site.PutForward{Forward: f})
+		}
+	}
+	return []Mend{{does, out}}
+}
+
+// replaces reports whether edits change or remove a forward.
+func (v View) replaces(edits []site.Edit, f site.Forward) bool {
+	return slices.ContainsFunc(edits, func(e site.Edit) bool {
+		put, puts := e.(site.PutForward)
+		gone, removes := e.(site.RemoveForward)
+		return puts && put.Forward.ID == f.ID || removes && gone.ID == f.ID
+	})
 }
 
 func pinEdit(p site.Placed, a addr, by string) site.Edit {

@@ -4,6 +4,7 @@ package suggest
 
 import (
 	"fmt"
+	"net/netip"
 
 	"vestpin/core/addressing"
 	"vestpin/core/forwarding"
@@ -16,6 +17,7 @@ type Unmet struct {
 	Services   []string `json:"services"`
 	Interfaces []string `json:"interfaces,omitempty"`
 	Says       string   `json:"says"`
+	Undecided  bool     `json:"undecided,omitempty"` // whether it could be met as well was not found out
 }
 
 // Result is a site with every suggestion taken, and the changes that lead there.
@@ -24,6 +26,12 @@ type Result struct {
 	Changes []site.Change `json:"changes"`
 	Unmet   []Unmet       `json:"unmet"`
 	Proven  bool          `json:"proven"`
+
+	pins   map[string]site.Edit // by interface
+	before site.View
+	pinned site.View // once all pins are taken
+	ports  forwarding.Plan
+	shut   map[string]string // by service: why
 }
 
 // Halves says which planners to run.
@@ -31,9 +39,7 @@ type Halves struct{ Addresses, Ports bool }
 
 // For plans a site. Its error is a *site.Refusal, which would mean that a planner
 // made an edit that the site refuses.
-func For(s site.Site, h Halves) (Result, error) {
-	return Until(s, h, func() bool { return false })
-}
+func For(s site.Site, h Halves) (Result, error) { return On(site.NewView(s), h) }
 
 // Until plans a site as For does, and ends with site.ErrOver when over says that nobody
 // waits for it any more.
@@ -45,34 +51,87 @@ func Until(s site.Site, h Halves, over func() bool) (out Result, err error) {
 			panic(e)
 		}
 	}()
-	out = Result{Site: s, Changes: []site.Change{}, Unmet: []Unmet{}, Proven: true}
+	return On(site.NewView(s).Until(over), h)
+}
+
+// On plans a site as For does, and ends with its view.
+func On(v site.View, h Halves) (out Result, err error) {
+	out = Result{Site: v.Site, Changes: []site.Change{}, Unmet: []Unmet{}, Proven: true, pins: map[string]site.Edit{}, shut: map[string]string{}}
+	out.before = v
+	out.pinned = out.before
 	if h.Addresses {
-		v := site.NewView(s).Until(over)
-		plan := addressing.Suggest(v)
+		plan := addressing.Suggest(out.before)
 		for _, sg := range plan.Suggestions {
 			out.Changes = append(out.Changes, site.Change{Edit: sg.Edit(), Why: sg.Why})
+			out.pins[sg.Interface] = sg.Edit()
 		}
+		services := openOn(out.before)
 		for _, u := range plan.Unmet {
-			out.Unmet = append(out.Unmet, Unmet{openOn(v, u.Interface), []string{u.Interface}, u.Says})
+			out.Unmet = append(out.Unmet, Unmet{Services: append([]string{}, services[u.Interface]...), Interfaces: []string{u.Interface}, Says: u.Says})
 		}
 		out.Proven = plan.Proven
 		if err := out.take(plan.Edits()); err != nil {
 			return out, err
 		}
+		out.pinned = out.before.With(out.Site)
 	}
 	if h.Ports {
-		plan := forwarding.Suggest(site.NewView(out.Site).Until(over))
-		out.Changes = append(out.Changes, plan.Changes...)
-		for _, u := range plan.Unmet {
-			out.Unmet = append(out.Unmet, Unmet{Services: u.Services, Says: u.Says})
+		out.ports = forwarding.Suggest(out.pinned)
+		out.Changes = append(out.Changes, out.ports.Changes...)
+		for _, u := range out.ports.Unmet {
+			out.shut[u.Services[0]] = u.Says
+			out.Unmet = append(out.Unmet, Unmet{Services: u.Services, Says: u.Says, Undecided: u.Undecided})
 		}
-		out.Proven = out.Proven && plan.Proven
-		if err := out.take(plan.Edits()); err != nil {
+		out.Proven = out.Proven && out.ports.Proven
+		if err := out.take(out.ports.Edits()); err != nil {
 			return out, err
 		}
 	}
 	return out, nil
 }
+
+// Pin gives the edits that pin an interface as the whole suggestion does, with those of
+// others that sit now where it goes; none where the suggestion leaves it as it is.
+func (r *Result) Pin(iface string) []site.Edit {
+	var out []site.Edit
+	in := map[string]bool{}
+	line := []string{iface}
+	for len(line) > 0 {
+		id := line[0]
+		line = line[1:]
+		e, ok := r.pins[id].(site.SetPin)
+		if !ok || in[id] {
+			continue
+		}
+		in[id] = true
+		out = append(out, e)
+		for _, o := range append(r.before.PinnedAt(e.Pin.Address), r.before.SeenAt(e.Pin.Address)...) {
+			if o.Interface.ID != id {
+				line = append(line, o.Interface.ID)
+			}
+		}
+	}
+	return out
+}
+
+// Open gives the edits that do with a service what the whole suggestion does, its pin
+// included; none where that leaves it as it is, or shut.
+func (r *Result) Open(w site.Wish) []site.Edit {
+	if r.Shut(w.Service.ID) != "" {
+		return nil
+	}
+	edits := r.ports.Of(r.pinned, w.Service.ID)
+	if len(edits) == 0 {
+		return nil
+	}
+	return append(r.Pin(w.Interface.ID), edits...)
+}
+
+// Shut says why the suggestion leaves a service shut, or "".
+func (r *Result) Shut(service string) string { return r.shut[service] }
+
+// Taken reports whether the suggestion gives an address to somebody.
+func (r *Result) Taken(a netip.Addr) bool { return len(r.pinned.PinnedAt(a)) > 0 }
 
 func (r *Result) take(edits []site.Edit) error {
 	next, _, err := site.Apply(r.Site, edits)
@@ -83,12 +142,11 @@ func (r *Result) take(edits []site.Edit) error {
 	return nil
 }
 
-func openOn(v site.View, iface string) []string {
-	out := []string{}
+// openOn gives the services to be opened by interface.
+func openOn(v site.View) map[string][]string {
+	out := map[string][]string{}
 	for _, w := range v.Wishes() {
-		if w.Interface.ID == iface {
-			out = append(out, w.Service.ID)
-		}
+		out[w.Interface.ID] = append(out[w.Interface.ID], w.Service.ID)
 	}
 	return out
 }
