@@ -11,13 +11,17 @@ import (
 // may is the import table: what each package of the program may import of it.
 var may = map[string][]string{
 	"core/span":       {},
+	"core/flow":       {},
 	"core/site":       {"core/span"},
+	"core/form":       {"core/site", "core/span"},
+	"core/reach":      {"core/site", "core/span"},
 	"core/sighting":   {"core/site", "core/span"},
-	"core/addressing": {"core/site", "core/span"},
-	"core/forwarding": {"core/site", "core/span"},
-	"core/suggest":    {"core/site", "core/addressing", "core/forwarding"},
-	"core/snag":       {"core/site", "core/span", "core/sighting", "core/addressing", "core/forwarding"},
-	"core/sheet":      {"core/site", "core/span", "core/sighting", "core/addressing", "core/forwarding", "core/snag"},
+	"core/addressing": {"core/flow", "core/site", "core/span"},
+	"core/forwarding": {"core/flow", "core/form", "core/reach", "core/site", "core/span"},
+	"core/suggest":    {"core/site", "core/addressing", "core/forwarding", "core/reach"},
+	"core/snag":       {"core/site", "core/span", "core/sighting", "core/addressing", "core/form", "core/forwarding", "core/reach", "core/suggest"},
+	"core/sheet":      {"core/site", "core/span", "core/form"},
+	"core/past":       {"core/site", "core/span"}, // for tests alone
 }
 
 // never is what the core must not reach: it does no I/O, reads no clock and knows

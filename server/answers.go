@@ -5,7 +5,8 @@ import (
 	"time"
 
 	"vestpin/core/addressing"
-	"vestpin/core/forwarding"
+	"vestpin/core/form"
+	"vestpin/core/reach"
 	"vestpin/core/sheet"
 	"vestpin/core/sighting"
 	"vestpin/core/site"
@@ -144,8 +145,9 @@ func answer(st store.Stored, makers *maker.Registry) Answer {
 		}
 	}
 	a.believe(v, makers)
+	reaches := reach.Of(v)
 	for _, w := range v.Wishes() {
-		if !whole.Met(w) {
+		if !reaches.Met(w) {
 			a.Unmet = append(a.Unmet, w.Service.ID)
 		}
 	}

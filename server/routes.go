@@ -13,8 +13,9 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"vestpin/core/form"
 	"vestpin/core/forwarding"
-	"vestpin/core/sheet"
+	"vestpin/core/reach"
 	"vestpin/core/site"
 	"vestpin/core/span"
 	"vestpin/core/suggest"
@@ -137,7 +138,7 @@ func (s *server) createSite(ctx context.Context, in *struct {
 	if err := f.err(); err != nil {
 		return nil, err
 	}
-	st, err := s.store.Create(ctx, sheet.HostName(name), site.New(name, n.Subnet, n.Gateway, n.Ranges))
+	st, err := s.store.Create(ctx, form.HostName(name), site.New(name, n.Subnet, n.Gateway, n.Ranges))
 	return s.reply(ctx, st, err, true)
 }
 
@@ -148,7 +149,7 @@ func (s *server) importSite(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, refusal(err)
 	}
-	st, err := s.store.Create(ctx, sheet.HostName(v.Name), v)
+	st, err := s.store.Create(ctx, form.HostName(v.Name), v)
 	return s.reply(ctx, st, err, true)
 }
 
@@ -162,7 +163,7 @@ func (s *server) exportSite(ctx context.Context, in *SiteID) (*fileAnswer, error
 	if err != nil {
 		return nil, refusal(err)
 	}
-	return attachment("application/json", sheet.HostName(name)+".json", file), nil
+	return attachment("application/json", form.HostName(name)+".json", file), nil
 }
 
 // removeSite takes a site out, in whatever state it is.

@@ -8,7 +8,7 @@ import (
 	"slices"
 	"testing"
 
-	"vestpin/core/sheet"
+	"vestpin/core/form"
 	"vestpin/core/sighting"
 	"vestpin/core/site"
 	"vestpin/read"
@@ -48,7 +48,7 @@ func TestDnsmasqReadsBack(t *testing.T) {
 		hosts := map[string]bool{}
 		for _, sg := range back.Sightings {
 			got = append(got, fmt.Sprint(sg.MAC, " ", sg.Address))
-			if hosts[sg.Host] || sheet.HostName(sg.Host) != sg.Host {
+			if hosts[sg.Host] || form.HostName(sg.Host) != sg.Host {
 				t.Fatalf("the host name %q in\n%s", sg.Host, b.String())
 			}
 			hosts[sg.Host] = true

@@ -8,8 +8,7 @@ import (
 	"slices"
 	"strings"
 
-	"vestpin/core/forwarding"
-	"vestpin/core/sheet"
+	"vestpin/core/form"
 	"vestpin/core/site"
 	"vestpin/core/span"
 )
@@ -57,7 +56,7 @@ func comment(text string) string {
 func hostNames(v site.View) map[string]string {
 	names, used := map[string]string{}, map[string]bool{}
 	for _, p := range v.Interfaces() {
-		stem := sheet.HostName(p.Label())
+		stem := form.HostName(p.Label())
 		if mistakable(stem) || reservedNames[stem] {
 			stem = "host-" + stem
 		}

@@ -5,10 +5,12 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"time"
 
 	"github.com/spf13/cobra"
 
-	"vestpin/core/forwarding"
+	"vestpin/core/form"
+	"vestpin/core/reach"
 	"vestpin/core/site"
 	"vestpin/core/snag"
 	"vestpin/core/span"
@@ -61,18 +63,38 @@ func output(v any) error {
 	return enc.Encode(v)
 }
 
+// clock tells on standard error what took how long, if it is asked to.
+type clock struct {
+	tells bool
+	last  time.Time
+}
+
+func (c *clock) lap(what string) {
+	if now := time.Now(); c.tells {
+		if !c.last.IsZero() {
+			fmt.Fprintf(os.Stderr, "%-12s %v\n", what, now.Sub(c.last).Round(time.Microsecond))
+		}
+		c.last = now
+	}
+}
+
 func checkCommand() *cobra.Command {
-	return &cobra.Command{
+	var t clock
+	c := &cobra.Command{
 		Use: "check FILE", Short: "Print the snags of a site", Args: cobra.ExactArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
+			t.lap("start")
 			s, err := loadSite(args[0])
 			if err != nil {
 				return err
 			}
-			snags := snag.Check(site.NewView(s))
+			t.lap("read")
+			snags := snag.CheckTold(site.NewView(s), t.lap)
+			t.last = time.Now()
 			if err := output(map[string]any{"snags": snags}); err != nil {
 				return err
 			}
+			t.lap("write")
 			for _, sn := range snags {
 				if sn.Weight == snag.Stops {
 					return errAnswerNo
@@ -81,19 +103,23 @@ func checkCommand() *cobra.Command {
 			return nil
 		},
 	}
+	c.Flags().BoolVar(&t.tells, "timings", false, "tell on standard error what took how long")
+	return c
 }
 
 func suggestCommand() *cobra.Command {
 	var addresses, ports, siteOnly bool
+	var t clock
 	c := &cobra.Command{
 		Use: "suggest FILE", Short: "Print the site with every suggestion taken", Args: cobra.ExactArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
+			t.lap("start")
 			s, err := loadSite(args[0])
 			if err != nil {
 				return err
 			}
-			halves := suggest.Halves{Addresses: addresses || !ports, Ports: ports || !addresses}
-			result, err := suggest.For(s, halves)
+			t.lap("read")
+			result, err := suggest.Told(site.NewView(s), suggest.Halves{Addresses: addresses || !ports, Ports: ports || !addresses}, t.lap)
 			if err != nil {
 				return err
 			}
@@ -105,6 +131,7 @@ func suggestCommand() *cobra.Command {
 					"site": json.RawMessage(whole), "changes": result.Changes, "unmet": result.Unmet, "proven": result.Proven,
 				})
 			}
+			t.lap("write")
 			if err == nil && len(result.Unmet) > 0 {
 				err = errAnswerNo
 			}
@@ -113,6 +140,7 @@ func suggestCommand() *cobra.Command {
 	}
 	c.Flags().BoolVar(&addresses, "addresses", false, "suggest pins only")
 	c.Flags().BoolVar(&ports, "ports", false, "suggest forwards only")
+	c.Flags().BoolVar(&t.tells, "timings", false, "tell on standard error what took how long")
 	c.Flags().BoolVar(&siteOnly, "site", false, "print the site alone")
 	return c
 }
@@ -120,21 +148,29 @@ func suggestCommand() *cobra.Command {
 func walkCommand() *cobra.Command {
 	var port int
 	var protocol, sender, router string
+	var all bool
 	c := &cobra.Command{
-		Use: "walk FILE --port N --protocol tcp|udp", Short: "Print where a packet from outside ends up", Args: cobra.ExactArgs(1),
+		Use: "walk FILE --port N --protocol tcp|udp | --all", Short: "Print where a packet from outside ends up, or every port that leads somewhere", Args: cobra.ExactArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
 			s, err := loadSite(args[0])
 			if err != nil {
 				return err
 			}
 			v := site.NewView(s)
+			if all {
+				port = 1
+			}
 			p, err := packet(v, port, protocol, sender, router)
 			if err != nil {
 				return err
 			}
+			if all {
+				return output(map[string]any{"spans": reach.Of(v).All(p.Router, p.Sender)})
+			}
 			return output(reach.Of(v).Walk(p))
 		},
 	}
+	c.Flags().BoolVar(&all, "all", false, "every outside port that is not dropped")
 	c.Flags().IntVar(&port, "port", 0, "the outside port, 1 to 65535")
 	c.Flags().StringVar(&protocol, "protocol", "tcp", "tcp or udp")
 	c.Flags().StringVar(&sender, "sender", "", "the sender's address")
@@ -192,8 +228,23 @@ func linesCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			typed := form.Type(v, r)
-			answer := map[string]any{"router": r.ID, "lines": typed.Lines, "reservations": typed.Reservations}
+			typed, page := form.Type(v, r), form.Of(r.Form)
+			type line struct {
+				form.Line
+				Fields []form.Field `json:"fields"`
+			}
+			type reservation struct {
+				form.Reservation
+				Fields []form.Field `json:"fields"`
+			}
+			lines, reservations := []line{}, []reservation{}
+			for i, fields := range page.LineFields(v, typed.Lines) {
+				lines = append(lines, line{typed.Lines[i], fields})
+			}
+			for i, fields := range page.ReservationFields(typed.Reservations) {
+				reservations = append(reservations, reservation{typed.Reservations[i], fields})
+			}
+			answer := map[string]any{"router": r.ID, "lines": lines, "reservations": reservations}
 			if typed.More > 0 {
 				answer["more"] = typed.More
 				fmt.Fprintf(os.Stderr, "vestpin: %d lines are printed, and %d more are not\n", len(typed.Lines), typed.More)

@@ -52,6 +52,30 @@ func (p *Plan) index(v site.View) {
 func (p Plan) Of(v site.View, service string) []site.Edit {
 	a := &alone{Plan: p, v: v, in: map[int]bool{}}
 	a.take(service)
+	return a.edits()
+}
+
+// OnlyAdds reports whether the plan changes nothing that is there.
+func (p Plan) OnlyAdds() bool {
+	return !slices.ContainsFunc(p.deltas, func(d delta) bool { return d.was != nil })
+}
+
+// InTheWay gives the edits that the plan makes to forwards that are there, for whatever
+// service, on the routers of the way of one.
+func (p Plan) InTheWay(v site.View, w site.Wish) []site.Edit {
+	routers, _ := reach.Route(v, w)
+	a := &alone{Plan: p, v: v, in: map[int]bool{}}
+	a.take(w.Service.ID)
+	for i, d := range p.deltas {
+		if d.was != nil && slices.ContainsFunc(routers, func(r site.Router) bool { return r.ID == d.router }) {
+			a.takeChange(i)
+		}
+	}
+	return a.edits()
+}
+
+// edits gives what is taken, with what else must be.
+func (a *alone) edits() []site.Edit {
 	for n := 0; n < len(a.in); {
 		n = len(a.in)
 		a.clashing()
@@ -61,7 +85,7 @@ func (p Plan) Of(v site.View, service string) []site.Edit {
 	}
 	var out []site.Edit
 	for _, i := range sorted(a.in) {
-		out = append(out, p.Changes[i].Edit)
+		out = append(out, a.Changes[i].Edit)
 	}
 	return out
 }
@@ -88,9 +112,12 @@ func (a *alone) take(service string) {
 	}
 }
 
+// takeChange takes a change, and with a forward that is moved all that is done for its
+// service.
 func (a *alone) takeChange(i int) {
-	a.in[i] = true
-	a.take(a.For[i])
+	if a.in[i] = true; a.deltas[i].is != nil {
+		a.take(a.For[i])
+	}
 }
 
 // clashing takes in what the plan does with forwards that clash with those it makes.

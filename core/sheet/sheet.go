@@ -7,7 +7,7 @@ import (
 	"slices"
 	"strings"
 
-	"vestpin/core/forwarding"
+	"vestpin/core/form"
 	"vestpin/core/site"
 	"vestpin/core/span"
 )
@@ -20,10 +20,7 @@ const (
 )
 
 // Field is a value to type, and what the form calls it.
-type Field struct {
-	Label string `json:"label"`
-	Value string `json:"value"`
-}
+type Field = form.Field
 
 // Step is one thing to do. Values is what a tick remembers of it.
 type Step struct {
@@ -185,14 +182,13 @@ func (p *page) reserve(r site.Router) Group {
 		ID: "reserve:" + r.ID, Title: "At the router: reserve addresses", Where: p.at(r),
 		Note: fmt.Sprintf("%d to enter", len(reserved)),
 	}
-	for _, res := range reserved {
+	fields := form.Of(r.Form).ReservationFields(reserved)
+	for i, res := range reserved {
 		placed, _ := p.v.Interface(res.Interface)
 		g.Steps = append(g.Steps, p.step(Step{
 			ID: "reserve:" + res.Interface, Title: res.Name, Detail: placed.Device.Place,
-			About: []site.Ref{placed.Device.Ref(), placed.Interface.Ref()},
-			Fields: []Field{
-				{"Name", HostName(res.Name)}, {"MAC", strings.ToUpper(string(res.MAC))}, {"IP", res.Address.String()},
-			},
+			About:  []site.Ref{placed.Device.Ref(), placed.Interface.Ref()},
+			Fields: fields[i],
 		}))
 	}
 	return g
@@ -218,16 +214,16 @@ func (p *page) onDevices() []Group {
 			order = append(order, where)
 		}
 		n, _ := p.v.Network(placed.Interface.Network)
-		fields := []Field{{"Address", pin.Address.String()}, {"Mask", span.Mask(n.Subnet.Bits()).String()}}
+		fields := []Field{{Label: "Address", Value: pin.Address.String()}, {Label: "Mask", Value: span.Mask(n.Subnet.Bits()).String()}}
 		if n.Gateway.IsValid() {
-			fields = append(fields, Field{"Gateway", n.Gateway.String()})
+			fields = append(fields, Field{Label: "Gateway", Value: n.Gateway.String()})
 		}
 		for i, dns := range n.DNS {
 			label := "DNS"
 			if i > 0 {
 				label = fmt.Sprintf("DNS %d", i+1)
 			}
-			fields = append(fields, Field{label, dns.String()})
+			fields = append(fields, Field{Label: label, Value: dns.String()})
 		}
 		g := places[where]
 		g.Steps = append(g.Steps, p.step(Step{
@@ -253,6 +249,7 @@ func (p *page) forward(r site.Router) Group {
 	if more := typed.All() - len(lines); more > 0 {
 		g.Note += fmt.Sprintf("; the first %d are listed, and %d more are not", len(lines), more)
 	}
+	fields := form.Of(r.Form).LineFields(p.v, lines)
 	nth := map[string]int{}
 	for i, l := range lines {
 		f := p.forwards[l.Forward]
@@ -267,7 +264,7 @@ func (p *page) forward(r site.Router) Group {
 		}
 		g.Steps = append(g.Steps, p.step(Step{
 			ID: fmt.Sprintf("line:%s:%d", f.ID, nth[f.ID]), Title: name,
-			Detail: fmt.Sprintf("line %d of %d", i+1, typed.All()), About: about, Fields: lineFields(r.Form, name, l),
+			Detail: fmt.Sprintf("line %d of %d", i+1, typed.All()), About: about, Fields: fields[i],
 		}))
 	}
 	return g
@@ -288,35 +285,6 @@ func (p *page) lineNote(r site.Router, lines int) string {
 		note += fmt.Sprintf(", %d lines as this router's form takes them", lines)
 	}
 	return note
-}
-
-func lineFields(form site.Form, name string, l form.Line) []Field {
-	out := []Field{{"Service", HostName(name)}}
-	switch form.PortsPerLine {
-	case "range", "":
-		runs := l.Outside.Runs()
-		out = append(out, Field{"From port", fmt.Sprint(runs[0].Lo)}, Field{"To port", fmt.Sprint(runs[len(runs)-1].Hi)})
-	case "one":
-		out = append(out, Field{"Outside port", l.Outside.String()})
-	default:
-		out = append(out, Field{"Outside ports", l.Outside.String()})
-	}
-	address := "not pinned yet"
-	if l.Address.IsValid() {
-		address = l.Address.String()
-	}
-	out = append(out, Field{"Protocol", strings.ToUpper(string(l.Protocol))}, Field{"Device", address})
-	if form.Renumber != "none" {
-		label := "Its port"
-		if l.Inside.Len() > 1 {
-			label = "Its ports"
-		}
-		out = append(out, Field{label, l.Inside.String()})
-	}
-	if len(l.From) > 0 {
-		out = append(out, Field{"Only from", l.From[0].String()})
-	}
-	return out
 }
 
 // takeOut lists what was entered once and is no longer planned.
@@ -344,37 +312,4 @@ func (p *page) restart() Group {
 		p.step(Step{ID: "restart:devices", Title: "Then the devices, one after the other: each must come back at its address"}),
 	)
 	return g
-}
-
-// HostName writes a name as a host name (RFC 1123): letters, digits and hyphens,
-// at most 63. A name without any of these becomes "device".
-func HostName(name string) string {
-	var b strings.Builder
-	for _, r := range strings.ToLower(name) {
-		switch {
-		case r >= 'a' && r <= 'z', r >= '0' && r <= '9':
-			b.WriteRune(r)
-		case folded[r] != "":
-			b.WriteString(folded[r])
-		default:
-			if b.Len() > 0 && !strings.HasSuffix(b.String(), "-") {
-				b.WriteByte('-')
-			}
-		}
-	}
-	text := b.String()
-	if len(text) > 63 {
-		text = text[:63]
-	}
-	if text = strings.Trim(text, "-"); text == "" {
-		return "device"
-	}
-	return text
-}
-
-// folded writes the letters of neighbouring alphabets in plain ones.
-var folded = map[rune]string{
-	'ä': "ae", 'ö': "oe", 'ü': "ue", 'ß': "ss", 'à': "a", 'á': "a", 'â': "a", 'ã': "a", 'å': "a", 'æ': "ae", 'ç': "c",
-	'è': "e", 'é': "e", 'ê': "e", 'ë': "e", 'ì': "i", 'í': "i", 'î': "i", 'ï': "i", 'ñ': "n", 'ò': "o", 'ó': "o", 'ô': "o",
-	'õ': "o", 'ø': "o", 'ù': "u", 'ú': "u", 'û': "u", 'ý': "y", 'ł': "l", 'ś': "s", 'ż': "z", 'ź': "z", 'ń': "n", 'ć': "c", 'ę': "e", 'ą': "a",
 }

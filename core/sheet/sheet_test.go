@@ -6,6 +6,7 @@ import (
 	"strings"
 	"testing"
 
+	"vestpin/core/form"
 	"vestpin/core/site"
 )
 
@@ -59,7 +60,7 @@ func TestSteps(t *testing.T) {
 		"device:cam.0 todo: 10.48.16.21 255.255.255.0 10.48.16.1 10.48.16.1 192.0.2.53",
 		"At the router: forward ports",
 		"line:f1:1 todo: recorder-calls 5060 5060 TCP 10.48.16.20 5060 198.51.100.0/24",
-		"line:f1:2 todo: recorder-calls 5060 5060 UDP 10.48.16.20 5060 198.51.100.0/24",
+		"line:f1:2 todo: recorder-calls-2 5060 5060 UDP 10.48.16.20 5060 198.51.100.0/24",
 		"line:f2:1 todo: camera-page 8021 8021 TCP 10.48.16.21 80",
 		"Restart in the right order",
 		"restart:router todo: ",
@@ -118,7 +119,7 @@ func TestHostName(t *testing.T) {
 	for name, want := range map[string]string{
 		"Gallery recorder": "gallery-recorder", "Küche/Ofen #2": "kueche-ofen-2", "a\nb": "a-b", "--": "device", "": "device", "مسجل": "device", strings.Repeat("long ", 30): "long-long-long-long-long-long-long-long-long-long-long-long-lon",
 	} {
-		if got := HostName(name); got != want || len(got) > 63 {
+		if got := form.HostName(name); got != want || len(got) > 63 {
 			t.Errorf("%q: got %q, want %q", name, got, want)
 		}
 	}

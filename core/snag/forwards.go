@@ -119,10 +119,13 @@ func moveAway(v View, f site.Forward) []Mend {
 		return remove(v, f)
 	}
 	var mends []Mend
-	if edits := v.plan().Open(w); v.replaces(edits, f) && v.roomToReserve(edits) {
+	if edits := v.open(w); v.replaces(edits, f) && v.roomToReserve(edits) {
 		mends = append(mends, withFollowers(v, doesOf(w, edits), edits)...)
 	}
-	return append(mends, keepIn(v, w))
+	if in := keepIn(v, w); v.replaces(in.Edits, f) {
+		mends = append(mends, in)
+	}
+	return mends
 }
 
 // opensFirst puts the mends that do what the suggestion does before those that keep
@@ -144,29 +147,15 @@ func opensFirst(mends []Mend) []Mend {
 // out; not where one of those is locked.
 func remove(v View, f site.Forward) []Mend {
 	edits := []site.Edit{site.RemoveForward{ID: f.ID}}
-	address, placed := v.Target(f)
-	inner, ok := reach.Inner(v.View, f.Router, address)
-	if placed == nil && ok {
-		for _, o := range enabled(v) {
-			if o.Router != inner.ID {
-				continue
-			}
-			led := withoutPartner(v, o, inner, site.Router{ID: f.Router})
-			if !led.IsZero() {
-				continue // it has none now
-			}
-			if o.Outside.Set().Overlap(f.InsidePorts().Set()).Empty() || !o.Protocol.Meets(f.Protocol) {
-				continue
-			}
-			if o.Locked || o.Service != "" {
-				return nil
-			}
-			edits = append(edits, site.RemoveForward{ID: o.ID})
+	for _, o := range ledBy(v, f) {
+		if o.Locked || o.Service != "" || len(ledBy(v, o)) > 0 {
+			return nil
 		}
+		edits = append(edits, site.RemoveForward{ID: o.ID})
 	}
 	does := "Remove " + forwardName(f)
 	if len(edits) > 1 {
-		does += fmt.Sprintf(" and what it leads to at %s", routerName(inner))
+		does += " and what it leads to on the router behind"
 	}
 	return []Mend{{does, edits}}
 }
@@ -188,11 +177,30 @@ func doesOf(w site.Wish, edits []site.Edit) string {
 func keepIn(v View, w site.Wish) Mend {
 	edits := []site.Edit{site.SetOpen{ID: w.Service.ID}}
 	for _, f := range v.Forwards {
-		if f.Service == w.Service.ID && !f.Locked {
+		others := func(o site.Forward) bool { return o.Service != w.Service.ID || o.Locked }
+		if f.Service == w.Service.ID && !f.Locked && !slices.ContainsFunc(ledBy(v, f), others) {
 			edits = append(edits, site.RemoveForward{ID: f.ID})
 		}
 	}
 	return Mend{"Keep " + w.Label() + " inside", edits}
+}
+
+// ledBy gives the forwards on the router behind that a forward leads out, and that would
+// be without a partner if it were gone.
+func ledBy(v View, f site.Forward) []site.Forward {
+	address, placed := v.Target(f)
+	inner, ok := reach.Inner(v.View, f.Router, address)
+	outer, _ := v.Router(f.Router)
+	if placed != nil || !ok || !f.Enabled {
+		return nil
+	}
+	var out []site.Forward
+	for _, o := range enabled(v) {
+		if o.Router == inner.ID && o.Protocol.Meets(f.Protocol) && !o.Outside.Set().Overlap(f.InsidePorts().Set()).Empty() && withoutPartner(v, o, inner, outer).IsZero() {
+			out = append(out, o)
+		}
+	}
+	return out
 }
 
 // outsideIsRoutersOwn finds forwards of ports on which the router answers.

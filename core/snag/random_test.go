@@ -83,7 +83,7 @@ func TestTangledSites(t *testing.T) {
 	}
 	r := rand.New(rand.NewPCG(seed, 42))
 	seen, mends := map[string]int{}, 0
-	for round := range 1500 {
+	for round := range 800 {
 		s := tangled(r)
 		if err := site.Check(s); err != nil {
 			t.Fatal(err)

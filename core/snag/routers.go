@@ -71,7 +71,7 @@ func wishUnmet(v View) []Snag {
 			Code: "wish-unmet", About: []site.Ref{w.Service.Ref(), w.Device.Ref()},
 			Says: fmt.Sprintf("%s is to be opened, but no forward leads there yet.", w.Label()),
 		}
-		if edits := v.plan().Open(w); len(edits) > 0 && v.roomToReserve(edits) {
+		if edits := v.open(w); len(edits) > 0 && v.roomToReserve(edits) {
 			s.Mends = append(s.Mends, withFollowers(v, doesOf(w, edits), edits)...)
 		} else if why := v.plan().Shut(w.Service.ID); why != "" && w.Interface.Pin != nil {
 			s.Says = why
@@ -108,7 +108,7 @@ func upstreamMissing(v View) []Snag {
 func leadOut(v View, f site.Forward, r, outer site.Router) []Mend {
 	w, ok := v.Service(f.Service)
 	if ok && w.Service.Open != nil && !f.Locked {
-		if edits := v.plan().Open(w); len(edits) > 0 && v.roomToReserve(edits) && v.endsMissing(edits, f) {
+		if edits := v.open(w); len(edits) > 0 && v.roomToReserve(edits) && v.endsMissing(edits, f) {
 			return withFollowers(v, doesOf(w, edits), edits)
 		}
 	}
@@ -135,22 +135,24 @@ func leadOut(v View, f site.Forward, r, outer site.Router) []Mend {
 	return mends
 }
 
-// endsMissing reports whether edits change a forward, or make one on another router of
-// its way.
+// endsMissing reports whether a forward is gone, or led out whole, once edits are made.
 func (v View) endsMissing(edits []site.Edit, f site.Forward) bool {
-	for _, e := range edits {
-		switch e := e.(type) {
-		case site.PutForward:
-			if e.Forward.ID == f.ID || e.Forward.Service == f.Service && e.Forward.Router != f.Router {
-				return true
-			}
-		case site.RemoveForward:
-			if e.ID == f.ID {
-				return true
-			}
+	if v.left.ports--; v.left.ports < 0 {
+		v.left.short = true
+		return false
+	}
+	next, _, err := site.Apply(v.Site, edits)
+	if err != nil {
+		return false
+	}
+	then := View{v.With(next), v.left, &once{}}
+	for _, now := range next.Forwards {
+		if r, _ := then.Router(now.Router); now.ID == f.ID && now.Enabled {
+			outer, _ := then.Router(r.Upstream)
+			return withoutPartner(then, now, r, outer).IsZero()
 		}
 	}
-	return false
+	return true
 }
 
 func hasForward(v View, id string) bool {

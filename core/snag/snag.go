@@ -51,6 +51,8 @@ type once struct {
 	reach *reach.Map
 	plan  *suggest.Result
 	typed map[string]form.Typed
+
+	missing map[string]bool
 }
 
 // budget bounds what mends cost that are worked out one by one. Snags beyond it come
@@ -78,6 +80,38 @@ func (v View) plan() *suggest.Result {
 		v.once.plan = &r
 	}
 	return v.once.plan
+}
+
+// open gives the edits that do with a service what the suggestion does, without leaving a
+// forward on an inner router that was led out before without a partner.
+func (v View) open(w site.Wish) []site.Edit {
+	return v.plan().Open(w, func(next site.View) bool {
+		if v.left.ports--; v.left.ports < 0 {
+			v.left.short = true
+			return false
+		}
+		then := View{next, v.left, &once{}}
+		for id := range then.missing() {
+			if !v.missing()[id] {
+				return false
+			}
+		}
+		return true
+	})
+}
+
+// missing gives the forwards on inner routers that nothing leads out.
+func (v View) missing() map[string]bool {
+	if v.once.missing == nil {
+		v.once.missing = map[string]bool{}
+		for _, f := range enabled(v) {
+			r, _ := v.Router(f.Router)
+			if outer, ok := v.Router(r.Upstream); ok && !withoutPartner(v, f, r, outer).IsZero() {
+				v.once.missing[f.ID] = true
+			}
+		}
+	}
+	return v.once.missing
 }
 
 // typed is what is typed into a router.
@@ -144,22 +178,37 @@ var weights = map[string]string{
 	"outside-address-moves": Bites, "two-dhcp-servers": Bites, "answers-for-many": Bites,
 }
 
-var rules = []func(View) []Snag{
-	addressFaults, deviceSetInRange, macTwice, macRandomised, openButLoose, seenElsewhere, seenOnOtherNetwork,
-	subnetTwice, rangeBad, rangeFull,
-	outsideClash, outsideIsRoutersOwn, forwardTarget, forwardToLoose, forwardTwice, forwardBesideService, forwardWide, forwardRisky,
-	formCannot, linesRunOut, reservationsRunOut, wishUnmet, upstreamMissing,
-	upnpOn, wanOffNetwork, behind, outsideAddressMoves,
-	twoServers, answersForMany, strangers, swapped,
+// rules are those of each family, by what it is about.
+type (
+	rule   func(View) []Snag
+	family struct {
+		about string
+		rules []rule
+	}
+)
+
+var rules = []family{
+	{"addresses", []rule{addressFaults, deviceSetInRange, macTwice, macRandomised, openButLoose, seenElsewhere, seenOnOtherNetwork}},
+	{"networks", []rule{subnetTwice, rangeBad, rangeFull}},
+	{"forwards", []rule{outsideClash, outsideIsRoutersOwn, forwardTarget, forwardToLoose, forwardTwice, forwardBesideService, forwardWide, forwardRisky}},
+	{"routers", []rule{formCannot, linesRunOut, reservationsRunOut, wishUnmet, upstreamMissing,
+		upnpOn, wanOffNetwork, behind, outsideAddressMoves}},
+	{"visits", []rule{twoServers, answersForMany, strangers, swapped}},
 }
 
 // Check gives the snags of a site, the weightiest first. Of one kind at most
 // mostAlike are told, and then how many more there are.
-func Check(s site.View) []Snag {
+func Check(s site.View) []Snag { return CheckTold(s, func(string) {}) }
+
+// CheckTold gives the snags of a site as Check does, and tells what it has just looked at.
+func CheckTold(s site.View, did func(what string)) []Snag {
 	v := View{s, &budget{addresses: mostAddressMends, ports: mostPortMends}, &once{typed: map[string]form.Typed{}}}
 	out := []Snag{}
-	for _, rule := range rules {
-		out = append(out, atMostAlike(tell(v, rule))...)
+	for _, f := range rules {
+		for _, rule := range f.rules {
+			out = append(out, atMostAlike(tell(v, rule))...)
+		}
+		did(f.about)
 	}
 	preferHandOver(v, out)
 	for i := range out {

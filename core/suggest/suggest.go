@@ -5,9 +5,11 @@ package suggest
 import (
 	"fmt"
 	"net/netip"
+	"slices"
 
 	"vestpin/core/addressing"
 	"vestpin/core/forwarding"
+	"vestpin/core/reach"
 	"vestpin/core/site"
 )
 
@@ -55,7 +57,10 @@ func Until(s site.Site, h Halves, over func() bool) (out Result, err error) {
 }
 
 // On plans a site as For does, and ends with its view.
-func On(v site.View, h Halves) (out Result, err error) {
+func On(v site.View, h Halves) (Result, error) { return Told(v, h, func(string) {}) }
+
+// Told plans a site as On does, and tells what it has just done.
+func Told(v site.View, h Halves, did func(what string)) (out Result, err error) {
 	out = Result{Site: v.Site, Changes: []site.Change{}, Unmet: []Unmet{}, Proven: true, pins: map[string]site.Edit{}, shut: map[string]string{}}
 	out.before = v
 	out.pinned = out.before
@@ -74,6 +79,7 @@ func On(v site.View, h Halves) (out Result, err error) {
 			return out, err
 		}
 		out.pinned = out.before.With(out.Site)
+		did("addresses")
 	}
 	if h.Ports {
 		out.ports = forwarding.Suggest(out.pinned)
@@ -86,6 +92,7 @@ func On(v site.View, h Halves) (out Result, err error) {
 		if err := out.take(out.ports.Edits()); err != nil {
 			return out, err
 		}
+		did("ports")
 	}
 	return out, nil
 }
@@ -115,16 +122,33 @@ func (r *Result) Pin(iface string) []site.Edit {
 }
 
 // Open gives the edits that do with a service what the whole suggestion does, its pin
-// included; none where that leaves it as it is, or shut.
-func (r *Result) Open(w site.Wish) []site.Edit {
+// included; none where that leaves it as it is, or shut. Where it is to be met by forwards
+// that others are in the way of now, or the edits take something from others, good tells
+// whether a site that some would lead to will do: more are taken until it does.
+func (r *Result) Open(w site.Wish, good func(site.View) bool) []site.Edit {
 	if r.Shut(w.Service.ID) != "" {
 		return nil
 	}
+	pins := r.Pin(w.Interface.ID)
 	edits := r.ports.Of(r.pinned, w.Service.ID)
-	if len(edits) == 0 {
-		return nil
+	if len(edits) > 0 && r.ports.OnlyAdds() {
+		return append(pins, edits...)
 	}
-	return append(r.Pin(w.Interface.ID), edits...)
+	for _, edits := range [][]site.Edit{edits, r.ports.InTheWay(r.pinned, w), r.ports.Edits()} {
+		all := append(slices.Clone(pins), edits...)
+		if len(all) == 0 {
+			continue
+		}
+		next, _, err := site.Apply(r.before.Site, all)
+		if err != nil {
+			continue
+		}
+		v := r.before.With(next)
+		if now, ok := v.Service(w.Service.ID); ok && reach.Of(v).Met(now) && good(v) {
+			return all
+		}
+	}
+	return nil
 }
 
 // Shut says why the suggestion leaves a service shut, or "".
