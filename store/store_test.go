@@ -45,7 +45,7 @@ func full() site.Site {
 			{ID: "inner", Network: "main", Upstream: "edge", WAN: site.WAN{Kind: "unknown"}, UPnP: "off", Form: site.Form{PortsPerLine: "one", Renumber: "one", LimitsSender: "no", Reserves: "no"}},
 			{ID: "edge", Network: "main", WAN: site.WAN{Address: a("203.0.113.47"), Kind: "dynamic", Name: "studio.example.net"}, UPnP: "on",
 				OwnPorts: []site.OwnPort{{Protocol: "tcp", Ports: ports(443), Why: "page"}},
-				Form:     site.Form{PortsPerLine: "range", Renumber: "one", Protocols: []site.Protocol{"tcp", "udp"}, LimitsSender: "no", Lines: 16, Reserves: "anywhere",
+				Form: site.Form{PortsPerLine: "range", Renumber: "one", Protocols: []site.Protocol{"tcp", "udp"}, LimitsSender: "no", Lines: 16, Reserves: "anywhere",
 					Separator: ":", SameIsBlank: true, Refuses: ports(25),
 					Fields:            []site.FormField{{Is: "fixed", Label: "Kind", Part: "service", Max: 9, Alphabet: "word", Says: map[string]string{"both": "TCP & UDP"}, Anyone: "*", Value: "Custom"}},
 					ReservationFields: []site.FormField{{Is: "name", Label: "Name", Part: "rule", Max: 9, Alphabet: "ascii", Says: map[string]string{"x": "y"}, Anyone: "*", Value: "v"}}}},

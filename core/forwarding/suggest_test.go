@@ -346,7 +346,7 @@ func (o *oracle) tries(i int) []try {
 					with, needs = append(with, x), append(needs, x.id)
 				}
 			}
-			met, preferred = o.met(nd, ports, with)
+			met, _ = o.met(nd, ports, with)
 			preferred = true // as the program takes it: nothing is opened for it
 		}
 		if !met {

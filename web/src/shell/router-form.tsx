@@ -96,6 +96,8 @@ export function RouterForm({ router, onClose }: { router: Router; onClose: () =>
       wan: { address: t.address.trim(), kind: t.kind, name: t.wanName.trim() },
       ownPorts: ownLines(t.own),
       form: {
+        fields: [],
+        reservationFields: [],
         ...router.form,
         portsPerLine: t.portsPerLine,
         renumber: t.renumber,
