@@ -79,7 +79,7 @@ func TestLarge(t *testing.T) {
 			}
 		}
 		room := span.OfPrefix(s.Networks[0].Subnet).Len() - 3
-		if want := min(room, c.n); !plan.Proven || c.apart && pinned != want || pinned+len(plan.Unmet) != c.n {
+		if want := min(room, c.n); !plan.Proven || c.apart && (pinned != want || pinned+len(plan.Unmet) != c.n) {
 			t.Errorf("%d in %s: %d pinned and %d not, of %d with room for %d, proven %v", c.n, c.subnet, pinned, len(plan.Unmet), c.n, room, plan.Proven)
 		}
 		if again := Suggest(then); len(again.Suggestions) > 0 {

@@ -38,22 +38,29 @@ type Typed struct {
 func (t Typed) All() int { return len(t.Lines) + t.More }
 
 // Type gives what is typed into a router.
-func Type(v site.View, r site.Router) Typed {
+func Type(v site.View, r site.Router) Typed { return typed(v, r, MostLines) }
+
+// Measure gives how much is typed into a router, without making the lines.
+func Measure(v site.View, r site.Router) Typed { return typed(v, r, 0) }
+
+func typed(v site.View, r site.Router, most int) Typed {
 	t := Typed{Lines: []Line{}, Reservations: reservations(v, r)}
 	page := Of(r.Form)
 	for _, f := range v.Forwards {
 		if f.Router != r.ID || !f.Enabled {
 			continue
 		}
-		made, count, err := page.lines(f, MostLines-len(t.Lines))
+		made, count, err := page.lines(f, most-len(t.Lines))
 		if err != nil {
 			t.Faults = append(t.Faults, Fault{f, err.Error()})
 			continue
 		}
-		address, _ := v.Target(f)
-		for _, l := range made {
-			l.Address = address
-			t.Lines = append(t.Lines, l)
+		if len(made) > 0 {
+			address, _ := v.Target(f)
+			for _, l := range made {
+				l.Address = address
+				t.Lines = append(t.Lines, l)
+			}
 		}
 		t.More += count - len(made)
 	}

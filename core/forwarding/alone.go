@@ -29,7 +29,7 @@ func (p *Plan) index(v site.View) {
 			p.lines[f.Router] += count(f)
 		}
 	}
-	p.deltas = make([]delta, len(p.Changes))
+	p.deltas, p.adds = make([]delta, len(p.Changes)), true
 	for i, c := range p.Changes {
 		d := &p.deltas[i]
 		switch e := c.Edit.(type) {
@@ -40,6 +40,7 @@ func (p *Plan) index(v site.View) {
 			d.router = d.was.Router
 		}
 		d.lines = count(d.is) - count(d.was)
+		p.adds = p.adds && d.was == nil
 		if p.For[i] != "" {
 			p.of[p.For[i]] = append(p.of[p.For[i]], i)
 		}
@@ -56,9 +57,7 @@ func (p Plan) Of(v site.View, service string) []site.Edit {
 }
 
 // OnlyAdds reports whether the plan changes nothing that is there.
-func (p Plan) OnlyAdds() bool {
-	return !slices.ContainsFunc(p.deltas, func(d delta) bool { return d.was != nil })
-}
+func (p Plan) OnlyAdds() bool { return p.adds }
 
 // InTheWay gives the edits that the plan makes to forwards that are there, for whatever
 // service, on the routers of the way of one.
@@ -76,7 +75,7 @@ func (p Plan) InTheWay(v site.View, w site.Wish) []site.Edit {
 
 // edits gives what is taken, with what else must be.
 func (a *alone) edits() []site.Edit {
-	for n := 0; n < len(a.in); {
+	for n := 0; n < len(a.in) && !a.adds; {
 		n = len(a.in)
 		a.clashing()
 		if len(a.in) == n {

@@ -33,6 +33,7 @@ type Plan struct {
 
 	of     map[string][]int // by service: its changes
 	deltas []delta          // by change
+	adds   bool             // it changes nothing that is there
 	lines  map[string]int   // by router: how many lines there are now
 }
 

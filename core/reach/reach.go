@@ -71,9 +71,9 @@ type table struct {
 // Of makes the map of a site.
 func Of(v site.View) *Map {
 	m := &Map{v, map[string]*table{}}
-	on := map[string][]site.Forward{}
-	for _, f := range v.Forwards {
-		if f.Enabled {
+	on := map[string][]*site.Forward{}
+	for i := range v.Forwards {
+		if f := &v.Forwards[i]; f.Enabled {
 			on[f.Router] = append(on[f.Router], f)
 		}
 	}
@@ -113,16 +113,23 @@ func (m *Map) To(router string, goal Goal) []Span {
 
 // Leads gives the spans of a forward as if it were the only one.
 func Leads(v site.View, f site.Forward) []Span {
-	address, placed := v.Target(f)
 	var out []Span
 	for _, proto := range f.Protocol.Each() {
-		for _, s := range span.Paired(f.Outside, f.InsidePorts()) {
-			one := Span{Protocol: proto, Ports: s[0], Who: Allowed(f.From), Forward: f.ID, Address: address, Inside: s[1].Lo}
-			if placed != nil {
-				one.Interface = placed.Interface.ID
-			}
-			out = append(out, one)
+		out = leads(out, v, &f, proto)
+	}
+	return out
+}
+
+// leads adds the spans of a forward on one protocol.
+func leads(out []Span, v site.View, f *site.Forward, proto site.Protocol) []Span {
+	address, placed := v.Target(*f)
+	who := Allowed(f.From)
+	for _, s := range span.Paired(f.Outside, f.InsidePorts()) {
+		one := Span{Protocol: proto, Ports: s[0], Who: who, Forward: f.ID, Address: address, Inside: s[1].Lo}
+		if placed != nil {
+			one.Interface = placed.Interface.ID
 		}
+		out = append(out, one)
 	}
 	return out
 }
@@ -130,68 +137,63 @@ func Leads(v site.View, f site.Forward) []Span {
 // edge is where a span of one forward begins or ends; the router's own ports come
 // before all forwards.
 type edge struct {
-	port  uint32
-	order int
-	span  Span
-	ends  bool
+	port uint32
+	span int // its place among those that are swept, which is their order
+	ends bool
 }
 
 // sweep cuts the ports of a router into spans: its own ports first, then its forwards,
 // the first that matches.
-func sweep(v site.View, r site.Router, forwards []site.Forward, proto site.Protocol) []Span {
-	var edges []edge
-	add := func(order int, s Span) {
-		edges = append(edges, edge{s.Ports.Lo, order, s, false}, edge{s.Ports.Hi + 1, order, s, true})
-	}
+func sweep(v site.View, r site.Router, forwards []*site.Forward, proto site.Protocol) []Span {
+	all := make([]Span, 0, len(forwards))
 	for _, own := range r.OwnPorts {
 		if own.Protocol.Covers(proto) {
 			for _, run := range own.Ports.Runs() {
-				add(-1, Span{Protocol: proto, Ports: run, Who: Anyone, Own: true, Inside: run.Lo})
+				all = append(all, Span{Protocol: proto, Ports: run, Who: Anyone, Own: true, Inside: run.Lo})
 			}
 		}
 	}
-	for i, f := range forwards {
+	for _, f := range forwards {
 		if f.Protocol.Covers(proto) {
-			f.Protocol = proto
-			for _, s := range Leads(v, f) {
-				add(i, s)
-			}
+			all = leads(all, v, f, proto)
 		}
 	}
-	slices.SortStableFunc(edges, func(a, b edge) int { return cmp.Compare(a.port, b.port) })
-	var out []Span
-	var active []edge // in the order of the router
+	edges := make([]edge, 0, 2*len(all))
+	for i, s := range all {
+		edges = append(edges, edge{s.Ports.Lo, i, false}, edge{s.Ports.Hi + 1, i, true})
+	}
+	slices.SortFunc(edges, func(a, b edge) int { return cmp.Or(cmp.Compare(a.port, b.port), cmp.Compare(a.span, b.span)) })
+	out := make([]Span, 0, len(all))
+	var active []int // in the order of the router
 	for i := 0; i < len(edges); {
 		port := edges[i].port
 		for ; i < len(edges) && edges[i].port == port; i++ {
-			at, _ := slices.BinarySearchFunc(active, edges[i], func(a, b edge) int {
-				return cmp.Or(cmp.Compare(a.order, b.order), cmp.Compare(a.span.Ports.Lo, b.span.Ports.Lo))
-			})
-			if edges[i].ends {
+			at, there := slices.BinarySearch(active, edges[i].span)
+			if there {
 				active = slices.Delete(active, at, at+1)
-			} else {
-				active = slices.Insert(active, at, edges[i])
+			} else if !edges[i].ends {
+				active = slices.Insert(active, at, edges[i].span)
 			}
 		}
 		if i == len(edges) {
 			break
 		}
-		out = cut(out, active, span.Run{Lo: port, Hi: edges[i].port - 1})
+		out = cut(out, all, active, span.Run{Lo: port, Hi: edges[i].port - 1})
 	}
 	return out
 }
 
 // cut adds the spans of a run in which the same forwards are active.
-func cut(out []Span, active []edge, run span.Run) []Span {
+func cut(out, all []Span, active []int, run span.Run) []Span {
 	left := Anyone
 	before := len(out)
-	for _, a := range active {
-		s := a.span
+	for _, i := range active {
+		s := all[i]
 		s.Who = left.Overlap(s.Who)
 		if s.Who.Nobody() {
 			continue
 		}
-		left = left.Minus(a.span.Who)
+		left = left.Minus(all[i].Who)
 		s.Inside += run.Lo - s.Ports.Lo
 		s.Ports = run
 		out = append(out, s)

@@ -12,9 +12,17 @@ import (
 	"vestpin/core/span"
 )
 
-// enabled gives the forwards that count.
+// enabled gives the forwards that count. The list is not to be changed.
 func enabled(v View) []site.Forward {
-	return slices.DeleteFunc(slices.Clone(v.Forwards), func(f site.Forward) bool { return !f.Enabled })
+	if v.once.enabled == nil {
+		v.once.enabled = make([]site.Forward, 0, len(v.Forwards))
+		for _, f := range v.Forwards {
+			if f.Enabled {
+				v.once.enabled = append(v.once.enabled, f)
+			}
+		}
+	}
+	return v.once.enabled
 }
 
 func forwardName(f site.Forward) string {
@@ -352,8 +360,11 @@ func forwardRisky(v View) []Snag {
 			continue
 		}
 		for _, run := range f.InsidePorts().Pieces() {
+			if run.Len() == 1 && risky[run.Lo] == "" || run.Len() > 1024 {
+				continue
+			}
 			for port, what := range risky {
-				if run.Contains(port) && run.Len() <= 1024 {
+				if run.Contains(port) {
 					found = append(found, Snag{
 						Code: "forward-risky", About: about(v, f),
 						Says: fmt.Sprintf("%s opens %s (port %d) to everybody. Limit who may connect, or reach it through a VPN.", forwardName(f), what, port),

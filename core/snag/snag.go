@@ -52,6 +52,7 @@ type once struct {
 	plan  *suggest.Result
 	typed map[string]form.Typed
 
+	enabled []site.Forward
 	missing map[string]bool
 }
 
@@ -114,11 +115,11 @@ func (v View) missing() map[string]bool {
 	return v.once.missing
 }
 
-// typed is what is typed into a router.
+// typed is how much is typed into a router.
 func (v View) typed(r site.Router) form.Typed {
 	t, ok := v.once.typed[r.ID]
 	if !ok {
-		t = form.Type(v.View, r)
+		t = form.Measure(v.View, r)
 		v.once.typed[r.ID] = t
 	}
 	return t
