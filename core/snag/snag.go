@@ -74,7 +74,7 @@ func (v View) reaches() *reach.Map {
 // plan is the suggestion for the whole site: mends do what it would do.
 func (v View) plan() *suggest.Result {
 	if v.once.plan == nil {
-		r, err := suggest.On(v.View, suggest.Halves{Addresses: true, Ports: true})
+		r, err := suggest.Plan(v.View)
 		if err != nil {
 			r = suggest.Result{} // a planner made an edit that is refused: no mend is better than that
 		}

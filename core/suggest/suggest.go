@@ -60,7 +60,20 @@ func Until(s site.Site, h Halves, over func() bool) (out Result, err error) {
 func On(v site.View, h Halves) (Result, error) { return Told(v, h, func(string) {}) }
 
 // Told plans a site as On does, and tells what it has just done.
-func Told(v site.View, h Halves, did func(what string)) (out Result, err error) {
+func Told(v site.View, h Halves, did func(what string)) (Result, error) {
+	out, err := plan(v, h, did)
+	if err == nil {
+		err = out.take(out.ports.Edits())
+	}
+	return out, err
+}
+
+// Plan plans a site without making the site that comes of it.
+func Plan(v site.View) (Result, error) {
+	return plan(v, Halves{Addresses: true, Ports: true}, func(string) {})
+}
+
+func plan(v site.View, h Halves, did func(what string)) (out Result, err error) {
 	out = Result{Site: v.Site, Changes: []site.Change{}, Unmet: []Unmet{}, Proven: true, pins: map[string]site.Edit{}, shut: map[string]string{}}
 	out.before = v
 	out.pinned = out.before
@@ -75,10 +88,12 @@ func Told(v site.View, h Halves, did func(what string)) (out Result, err error) 
 			out.Unmet = append(out.Unmet, Unmet{Services: append([]string{}, services[u.Interface]...), Interfaces: []string{u.Interface}, Says: u.Says})
 		}
 		out.Proven = plan.Proven
-		if err := out.take(plan.Edits()); err != nil {
-			return out, err
+		if len(plan.Suggestions) > 0 {
+			if err := out.take(plan.Edits()); err != nil {
+				return out, err
+			}
+			out.pinned = out.before.With(out.Site)
 		}
-		out.pinned = out.before.With(out.Site)
 		did("addresses")
 	}
 	if h.Ports {
@@ -89,9 +104,6 @@ func Told(v site.View, h Halves, did func(what string)) (out Result, err error) 
 			out.Unmet = append(out.Unmet, Unmet{Services: u.Services, Says: u.Says, Undecided: u.Undecided})
 		}
 		out.Proven = out.Proven && out.ports.Proven
-		if err := out.take(out.ports.Edits()); err != nil {
-			return out, err
-		}
 		did("ports")
 	}
 	return out, nil
