@@ -51,7 +51,13 @@ func figures() error {
 		{"`GET` of the demo site, against a bare Gin handler of the same bytes", ms(times["GetSite"]) + " against " + ms(times["BareHandler"]), ratio("GetSite", "BareHandler"), "at most 3 x"},
 		{"an edit with its journal, against one plain SQLite transaction", ms(times["Edit"]) + " against " + ms(times["PlainTransaction"]), ratio("Edit", "PlainTransaction"), "at most 5 x"},
 		{"check of 400 devices and 1,000 forwards", ms(times["Check"]), "", "under 20 ms"},
-		{"suggestion of 400 pins in a /22", ms(times["Suggest"]), "", ""},
+		{"check of 250, 500, 1,000, 2,000 wishes that no forward reaches", growth(times, "Unmet/250", "Unmet/500", "Unmet/1000", "Unmet/2000"), "", "under 200 ms"},
+		{"check of 1,250, 2,500, 5,000, 10,000 forwards", growth(times, "Forwards/1250", "Forwards/2500", "Forwards/5000", "Forwards/10000"), "", "under 50 ms"},
+		{"pins for 500 in a /23, 1,000 in a /22, 2,000 in a /21, 4,000 in a /20", growth(times, "Plan/500_in_23", "Plan/1000_in_22", "Plan/2000_in_21", "Plan/4000_in_20"), "", "50 ms for 1,000, 400 ms for 4,000"},
+		{"pins without enough room: 1,100 in a /22, 4,000 in a /21", growth(times, "Plan/1100_in_22", "Plan/4000_in_21"), "", "as with room"},
+		{"ports for 200, 500, 1,000, 2,000 wishes on one router", growth(times, "Plan/200_over_1", "Plan/500_over_1", "Plan/1000_over_1", "Plan/2000_over_1"), "", "200 ms for 200, 1 s for 1,000"},
+		{"ports for 2,000 wishes over 20 routers, side by side and behind one", growth(times, "Plan/2000_over_20", "Plan/2000_over_20_chained"), "", "2 s"},
+		{"ports for 1,000 wishes with 600 lines", growth(times, "Plan/1000_over_1_with_600_lines"), "", "2 s"},
 		{"100,000 lease lines, against a plain scan with a split", ms(times["Leases"]) + " against " + ms(times["PlainScan"]), ratio("Leases", "PlainScan"), "about 2 x, under 1 s"},
 		{"a capture of 44 MB", ms(times["Capture"]), fmt.Sprintf("%.0f MB/s", captureMB/times["Capture"].Seconds()), "at least 200 MB/s"},
 		{"merge of 100,000 sightings into 2,000 devices", ms(times["Merge"]), "", "under 300 ms"},
@@ -69,14 +75,23 @@ func figures() error {
 	return os.WriteFile(*benchFile, []byte(b.String()), 0o644)
 }
 
+// growth gives the times of several sizes.
+func growth(times map[string]time.Duration, names ...string) string {
+	var out []string
+	for _, name := range names {
+		out = append(out, fmt.Sprintf("%.0f", float64(times[name].Microseconds())/1000))
+	}
+	return strings.Join(out, ", ") + " ms"
+}
+
 // captureMB is the size of the capture that BenchmarkCapture reads.
 const captureMB = 43.6
 
-var result = regexp.MustCompile(`(?m)^Benchmark(\w+?)(?:-\d+)?\s+\d+\s+([\d.]+) ns/op`)
+var result = regexp.MustCompile(`(?m)^Benchmark([\w/]+?)(?:-\d+)?\s+\d+\s+([\d.]+) ns/op`)
 
 // benchmarks runs the Go benchmarks five times and gives the median of each.
 func benchmarks() (map[string]time.Duration, error) {
-	cmd := exec.Command("go", "test", "-run", "^$", "-bench", ".", "-count", "5", "-benchtime", "300ms", "-p", "1", "vestpin/core/addressing", "vestpin/core/sighting", "vestpin/core/snag", "vestpin/maker", "vestpin/read", "vestpin/server", "vestpin/store")
+	cmd := exec.Command("go", "test", "-run", "^$", "-bench", ".", "-count", "5", "-benchtime", "300ms", "-p", "1", "vestpin/core/addressing", "vestpin/core/forwarding", "vestpin/core/sighting", "vestpin/core/snag", "vestpin/maker", "vestpin/read", "vestpin/server", "vestpin/store")
 	cmd.Stderr = os.Stderr
 	out, err := cmd.Output()
 	if err != nil {

@@ -342,20 +342,3 @@ func TestNaturalCompare(t *testing.T) {
 		t.Errorf("got %q, want %q", names, want)
 	}
 }
-
-func BenchmarkSuggest(b *testing.B) {
-	s := site.Site{Name: "large", Networks: []site.Network{{
-		ID: "main", Subnet: netip.MustParsePrefix("10.48.16.0/22"), Gateway: at(1),
-		Ranges: []site.Range{{From: span.Addr(span.OfAddr(at(0)) + 512), To: span.Addr(span.OfAddr(at(0)) + 1000)}},
-	}}, Routers: []site.Router{{ID: "edge", Network: "main", Form: anyForm}}}
-	for i := range 400 {
-		s.Devices = append(s.Devices, site.Device{ID: fmt.Sprint(i), Interfaces: []site.Interface{{
-			ID: fmt.Sprintf("%d.0", i), Network: "main", MAC: site.MAC(fmt.Sprintf("00:00:5e:00:%02x:%02x", i/256, i%256)), Wants: "pin",
-			Seen: span.Addr(span.OfAddr(at(0)) + 512 + uint32(i)),
-		}}})
-	}
-	v := site.NewView(s)
-	for b.Loop() {
-		Suggest(v)
-	}
-}

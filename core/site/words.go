@@ -200,20 +200,3 @@ func SendersMeet(a, b []Sender) bool {
 	}
 	return false
 }
-
-// SendersCover reports whether everybody of b is allowed by a; an empty list is anyone.
-func SendersCover(a, b []Sender) bool {
-	if len(a) == 0 {
-		return true
-	}
-	for _, t := range b {
-		inside := false
-		for _, s := range a {
-			inside = inside || (s.Bits() <= t.Bits() && s.Contains(t.Addr()))
-		}
-		if !inside {
-			return false
-		}
-	}
-	return len(b) > 0
-}

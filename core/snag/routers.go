@@ -126,7 +126,9 @@ func leadOut(v View, f site.Forward, r, outer site.Router) []Mend {
 				put.Forward.Service = f.Service
 				edits[i] = put
 			}
-			mends = append(mends, Mend{"Forward it at " + routerName(outer) + " too", edits})
+			if v.endsMissing(edits, f) { // not where it went out another way
+				mends = append(mends, Mend{"Forward it at " + routerName(outer) + " too", edits})
+			}
 		}
 	}
 	if !f.Locked && !(ok && w.Service.Open != nil) {
