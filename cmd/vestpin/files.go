@@ -239,10 +239,10 @@ func linesCommand() *cobra.Command {
 			}
 			lines, reservations := []line{}, []reservation{}
 			for i, fields := range page.LineFields(v, typed.Lines) {
-				lines = append(lines, line{typed.Lines[i], fields})
+				lines = append(lines, line{typed.Lines[i], inRule(fields)})
 			}
 			for i, fields := range page.ReservationFields(typed.Reservations) {
-				reservations = append(reservations, reservation{typed.Reservations[i], fields})
+				reservations = append(reservations, reservation{typed.Reservations[i], inRule(fields)})
 			}
 			answer := map[string]any{"router": r.ID, "lines": lines, "reservations": reservations}
 			if typed.More > 0 {
@@ -263,6 +263,16 @@ func linesCommand() *cobra.Command {
 	}
 	c.Flags().StringVar(&router, "router", "", "the router; the one that faces the provider if absent")
 	return c
+}
+
+// inRule says of fields that are in no part that they are in the rule.
+func inRule(fields []form.Field) []form.Field {
+	for i := range fields {
+		if fields[i].Part == "" {
+			fields[i].Part = "rule"
+		}
+	}
+	return fields
 }
 
 func readCommand() *cobra.Command {

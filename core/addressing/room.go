@@ -31,6 +31,9 @@ func (b *board) noRoom(n site.Network, settled []uint32) []Unmet {
 // that leaves nobody of the network out, and no pin that works now outside a range or
 // inside it where it must not be.
 func (b *board) smallestChange(n site.Network) string {
+	if b.addresses(n) < b.rowsIn(n) {
+		return "" // wherever the range lies
+	}
 	best, text := span.OfPrefix(n.Subnet).Len(), ""
 	for k, r := range n.Ranges {
 		for _, end := range []struct{ lo, hi int64 }{{1, 0}, {0, -1}, {-1, 0}, {0, 1}} {
@@ -50,6 +53,28 @@ func (b *board) smallestChange(n site.Network) string {
 		}
 	}
 	return text
+}
+
+// addresses is how many addresses of a network can be had by anybody, or at least as many
+// as there are rows.
+func (b *board) addresses(n site.Network) int {
+	sum := 0
+	for _, s := range b.spots {
+		if slices.ContainsFunc(b.cells[s.cell].rules, func(u rule) bool { return b.v.Networks[u.network].ID == n.ID }) {
+			sum += len(s.addrs)
+		}
+	}
+	return sum
+}
+
+func (b *board) rowsIn(n site.Network) int {
+	count := 0
+	for _, r := range b.rows {
+		if r.Interface.Network == n.ID {
+			count++
+		}
+	}
+	return count
 }
 
 // withRange gives the network with another range in the place of one, if that is a
