@@ -103,14 +103,6 @@ func (b *board) costLeaving(c class, h home) flow.Cost {
 	return cost
 }
 
-func sum(a, c flow.Cost) flow.Cost {
-	out := slices.Clone(a)
-	for i := range c {
-		out[i] += c[i]
-	}
-	return out
-}
-
 // net is the board as a network: from the source through classes, kinds, cells and
 // spots to the sink, or from a class straight to a home or out.
 type net struct {
@@ -178,7 +170,7 @@ func (b *board) solve(states map[int]int) *net {
 		for _, h := range c.home {
 			u, k, ok := b.allowedHome(c, h)
 			if ok && (states[h.spot] != pinnedOnly || h.pinned) {
-				homes = append(homes, g.Arc(n.id, g.spot[h.spot].id, flow.Endless, trim(sum(b.costOf(k, u), b.costLeaving(c, h)))))
+				homes = append(homes, g.Arc(n.id, g.spot[h.spot].id, flow.Endless, trim(flow.Sum(b.costOf(k, u), b.costLeaving(c, h)))))
 			} else {
 				homes = append(homes, none)
 			}

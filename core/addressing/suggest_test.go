@@ -7,6 +7,7 @@ import (
 	"net/netip"
 	"reflect"
 	"slices"
+	"strings"
 	"testing"
 
 	"vestpin/core/site"
@@ -340,5 +341,38 @@ func TestNaturalCompare(t *testing.T) {
 	want := []string{"bell", "camera", "Camera 2", "camera 02", "camera 10"}
 	if !slices.Equal(names, want) {
 		t.Errorf("got %q, want %q", names, want)
+	}
+}
+
+// Advice on a range never takes in the gateway, another range or a pin that is set on its
+// device, nor leaves out a reservation that must lie inside.
+func TestAdviceLeavesTheRestAsItIs(t *testing.T) {
+	face := func(id, pin, by string) site.Device {
+		d := site.Device{ID: id, Name: id, Interfaces: []site.Interface{{ID: id, Network: "main", MAC: site.MAC("00:00:5e:00:53:0" + id), Wants: "pin"}}}
+		if pin != "" {
+			d.Interfaces[0].Pin = &site.Pin{Address: netip.MustParseAddr(pin), By: by}
+		}
+		return d
+	}
+	for _, c := range []struct {
+		name, reserves string
+		from, to       int
+		devices        []site.Device
+		want           string
+	}{
+		{"room inside, away from the gateway", "inside-range", 2, 3, []site.Device{face("1", "10.48.16.2", "reservation"), face("2", "10.48.16.3", "reservation"), face("3", "", "")}, "A DHCP range of 10.48.16.2 to 10.48.16.4 would make room."},
+		{"a pin set on its device is in the way", "inside-range", 2, 3, []site.Device{face("1", "10.48.16.2", "reservation"), face("2", "10.48.16.3", "reservation"), face("3", "", ""), face("4", "10.48.16.4", "device")}, "No change of one DHCP range makes enough room."},
+		{"room outside, at the end without a reservation", "outside-range", 2, 14, []site.Device{face("1", "", "")}, "A DHCP range of 10.48.16.3 to 10.48.16.14 would make room."},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			form := anyForm
+			form.Reserves = c.reserves
+			s := site.Site{Name: "x", Networks: []site.Network{{ID: "main", Subnet: netip.MustParsePrefix("10.48.16.0/28"), Gateway: at(1), Ranges: []site.Range{{From: at(c.from), To: at(c.to)}}}},
+				Routers: []site.Router{{ID: "edge", Network: "main", Form: form}}, Devices: c.devices}
+			plan := Suggest(site.NewView(s))
+			if len(plan.Unmet) != 1 || !strings.HasSuffix(plan.Unmet[0].Says, c.want) {
+				t.Errorf("got %v", plan.Unmet)
+			}
+		})
 	}
 }

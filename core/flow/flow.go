@@ -19,6 +19,15 @@ const Endless = 1 << 30
 // must stay below 1<<20 at each level.
 type Cost []int
 
+// Sum is what two costs are together; they have as many levels.
+func Sum(a, b Cost) Cost {
+	out := slices.Clone(a)
+	for i := range b {
+		out[i] += b[i]
+	}
+	return out
+}
+
 const (
 	perWord = 3
 	bits    = 21

@@ -8,18 +8,10 @@ import (
 	"strings"
 	"testing"
 
+	"vestpin/core/past"
 	"vestpin/core/site"
 	"vestpin/core/span"
 )
-
-func ports(t testing.TB, text string) span.Ports {
-	t.Helper()
-	p, err := span.ParsePorts(text)
-	if err != nil {
-		t.Fatal(err)
-	}
-	return p
-}
 
 func pick[T any](r *rand.Rand, list ...T) T { return list[r.IntN(len(list))] }
 
@@ -39,7 +31,7 @@ func randomPorts(t *testing.T, r *rand.Rand, n int) span.Ports {
 		n -= long
 	}
 	r.Shuffle(len(parts), func(i, j int) { parts[i], parts[j] = parts[j], parts[i] })
-	return ports(t, strings.Join(parts, ","))
+	return past.Ports(strings.Join(parts, ","))
 }
 
 // atoms takes a forward or lines apart into single packets' ways.
@@ -148,7 +140,7 @@ func TestLinesOf(t *testing.T) {
 	}
 	for _, c := range cases {
 		t.Run(c.name, func(t *testing.T) {
-			lines, err := Of(c.form).Lines(site.Forward{Protocol: c.protocol, Outside: ports(t, c.outside), Inside: ports(t, c.inside)})
+			lines, err := Of(c.form).Lines(site.Forward{Protocol: c.protocol, Outside: past.Ports(c.outside), Inside: past.Ports(c.inside)})
 			var got []string
 			for _, l := range lines {
 				got = append(got, fmt.Sprintf("%s %s>%s", l.Protocol, l.Outside, l.Inside))

@@ -1,6 +1,10 @@
 package forwarding
 
-import "slices"
+import (
+	"slices"
+
+	"vestpin/core/flow"
+)
 
 // solution is a choice for each wish, by its place among all: the option, and whether
 // each bundle's answer is proven; where not, how many more could be met at most.
@@ -108,7 +112,7 @@ func (c *choices) solveLines(b bundle, limit int) answer {
 					break
 				}
 				if next[n] == nil || less(cost, s.cost, next[n]) {
-					next[n], from[n] = add(cost, s.cost), k
+					next[n], from[n] = flow.Sum(cost, s.cost), k
 				}
 			}
 		}
@@ -225,7 +229,7 @@ func newSmall(list [][]choice, levels int, breathe func()) *small {
 		s.least[i] = s.least[i+1]
 		if len(list[i]) > 0 {
 			cheapest := slices.MinFunc(list[i], func(a, b choice) int { return slices.Compare(a.cost, b.cost) })
-			s.least[i] = add(s.least[i+1], cheapest.cost)
+			s.least[i] = flow.Sum(s.least[i+1], cheapest.cost)
 		}
 	}
 	return s

@@ -3,6 +3,8 @@ package forwarding
 import (
 	"slices"
 	"sort"
+
+	"vestpin/core/flow"
 )
 
 // several reports whether a wish has choices that take several lines of a router.
@@ -41,7 +43,7 @@ func (c *choices) byCounts(q *problem, room, limit int) answer {
 	costs := func(picks []int) []int {
 		sum := make([]int, q.levels)
 		for i, k := range picks {
-			sum = add(sum, list[i][k].cost)
+			sum = flow.Sum(sum, list[i][k].cost)
 		}
 		return sum
 	}

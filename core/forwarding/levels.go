@@ -59,11 +59,3 @@ func (l levels) unmet(c flow.Cost) int {
 	}
 	return n
 }
-
-func add(a, b flow.Cost) flow.Cost {
-	out := slices.Clone(a)
-	for i := range b {
-		out[i] += b[i]
-	}
-	return out
-}

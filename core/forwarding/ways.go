@@ -86,7 +86,9 @@ func (p *planner) lookForWays(w *wish) string {
 		}
 		t.setting, t.set = setting, i > 0
 		t.targets = targets(*w.Service.Open, setting)
-		t.step(0, trailState{outside: setting})
+		for t.moves = 0; t.moves <= mostMoves; t.moves++ {
+			t.step(0, trailState{outside: setting})
+		}
 	}
 	if len(w.ways) == 0 && t.refusal == "" {
 		return "no port fits"
@@ -208,6 +210,7 @@ type trail struct {
 	setting span.Ports
 	set     bool // the device is set to it
 	targets []span.Ports
+	moves   int // how many routers are to renumber
 	refusal string
 }
 
@@ -222,11 +225,17 @@ type trailState struct {
 	keeps   []held
 }
 
+// mostMoves is at how many routers of a way ports are renumbered.
+const mostMoves = 2
+
 // step goes on at a router: with forwards that are there, the same ports, other ones
-// that would do, or free ones. At most two routers renumber.
+// that would do, or free ones.
 func (t *trail) step(i int, at trailState) {
 	if len(t.w.ways) > mostWays {
 		t.w.capped = true
+		return
+	}
+	if at.moves > t.moves {
 		return
 	}
 	if i == len(t.routers) {
@@ -250,7 +259,7 @@ func (t *trail) step(i int, at trailState) {
 		}
 	}
 	t.leg(i, at, at, all)
-	if at.moves == 2 {
+	if at.moves == t.moves {
 		return
 	}
 	for _, o := range append(slices.Clip(t.targets), t.offered(i)...) {
@@ -417,8 +426,8 @@ func (t *trail) refuse(why string) {
 
 // end enters a whole way, with each choice of what else the wish holds.
 func (t *trail) end(at trailState) {
-	if len(at.legs) == 0 && !t.set {
-		return // it is met as it is
+	if at.moves != t.moves || len(at.legs) == 0 && !t.set {
+		return // looked at before or later, or met as it is
 	}
 	open := t.w.Service.Open
 	want, named := open.Exact()

@@ -33,6 +33,10 @@ func (e *explaining) unmet(i int, w *wish, crowded bool) Unmet {
 	switch {
 	case crowded:
 		return shut("there are not %d free ports in a row outside, from 10001 up", w.Service.Ports.Len())
+	case w.capped:
+		u := shut("of its very many ways out not all were looked at, and none of those that were is left")
+		u.Undecided = true
+		return u
 	case !slices.ContainsFunc(w.ways, func(wy way) bool { return !wy.out }):
 		return shut("%s", w.refusal)
 	case !e.proven[i] && e.more[i] > 0:

@@ -6,8 +6,8 @@ import (
 	"strings"
 	"testing"
 
+	"vestpin/core/past"
 	"vestpin/core/site"
-	"vestpin/core/span"
 )
 
 // house has a wish for 5060 and 5070-5071, both protocols, on one router.
@@ -63,24 +63,15 @@ func TestMet(t *testing.T) {
 	}
 }
 
-func ports(t testing.TB, text string) span.Ports {
-	t.Helper()
-	p, err := span.ParsePorts(text)
-	if err != nil {
-		t.Fatal(err)
-	}
-	return p
-}
-
 func TestWalk(t *testing.T) {
 	v, _ := houseWith(t, `{}`, ``)
 	s := v.Site
-	s.Routers[0].OwnPorts = []site.OwnPort{{Protocol: "tcp", Ports: ports(t, "443")}}
+	s.Routers[0].OwnPorts = []site.OwnPort{{Protocol: "tcp", Ports: past.Ports("443")}}
 	only, _ := site.ParseSender("198.51.100.0/24")
 	s.Forwards = []site.Forward{
-		{ID: "off", Router: "edge", Protocol: "tcp", Outside: ports(t, "8020"), To: "10.48.16.99"},
-		{ID: "some", Router: "edge", Enabled: true, Protocol: "tcp", Outside: ports(t, "8020-8021"), Inside: ports(t, "90-91"), To: "p.0", From: []site.Sender{only}},
-		{ID: "rest", Router: "edge", Enabled: true, Protocol: "both", Outside: ports(t, "8021"), To: "10.48.16.60"},
+		{ID: "off", Router: "edge", Protocol: "tcp", Outside: past.Ports("8020"), To: "10.48.16.99"},
+		{ID: "some", Router: "edge", Enabled: true, Protocol: "tcp", Outside: past.Ports("8020-8021"), Inside: past.Ports("90-91"), To: "p.0", From: []site.Sender{only}},
+		{ID: "rest", Router: "edge", Enabled: true, Protocol: "both", Outside: past.Ports("8021"), To: "10.48.16.60"},
 	}
 	v = site.NewView(s)
 	cases := []struct {

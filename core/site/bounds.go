@@ -14,7 +14,7 @@ const (
 	longestSeparator = 10
 
 	// Things of a site.
-	mostNetworks = 32
+	mostNetworks = 96 // one behind each router, and some more
 	mostRouters  = 64
 	MostDevices  = 4000
 	mostForwards = 10000

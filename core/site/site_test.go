@@ -263,3 +263,16 @@ func TestEditsOfAJournal(t *testing.T) {
 		t.Errorf("of a later program: %v", err)
 	}
 }
+
+// A sender is one address or a whole network; what could be either is refused.
+func TestParseSender(t *testing.T) {
+	for text, want := range map[string]string{"198.51.100.7": "198.51.100.7", " 198.51.100.0/24 ": "198.51.100.0/24", "198.51.100.7/32": "198.51.100.7", "198.51.100.7/24": "", "0.0.0.0/0": "0.0.0.0/0", "10.0.0": "", "": "", "2001:db8::1": ""} {
+		got, err := ParseSender(text)
+		if (err == nil) != (want != "") || err == nil && got.String() != want {
+			t.Errorf("%q: got %v, %v", text, got, err)
+		}
+	}
+	if _, err := ParseSender("198.51.100.7/24"); err == nil || !strings.Contains(err.Error(), "either the one address 198.51.100.7 or the network 198.51.100.0/24") {
+		t.Errorf("got %v", err)
+	}
+}

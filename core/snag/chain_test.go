@@ -49,6 +49,9 @@ func TestMendsOneByOne(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
+		if more, err := suggest.For(whole.Site, suggest.Halves{Addresses: true, Ports: true}); err != nil || len(more.Changes) > 0 {
+			t.Fatalf("round %d: after all is taken there is more: %+v, %v\n%s", round, more.Changes, err, site.Write(s))
+		}
 		now := s
 		for range 20 {
 			m, ok := firstOpening(now)
