@@ -465,7 +465,7 @@ func TestWhatIsWorkedOut(t *testing.T) {
 		t.Fatal(err)
 	}
 	got := fmt.Sprint(a.NeedPin, a.Unmet, a.Randomised, a.Done, a.AllSteps, a.Routers)
-	want := "[pc.0 kiln.0 newcam.0] [pc.rdp kiln.web] [visitor.0 visitor2.0] 1 23 [{edge 7 6}]"
+	want := "[pc.0 kiln.0 newcam.0] [door.sip pc.rdp kiln.web] [visitor.0 visitor2.0] 1 23 [{edge 7 6}]"
 	if strings.ReplaceAll(got, "][", "] [") != want {
 		t.Errorf("got %s, want %s", got, want)
 	}

@@ -1,5 +1,12 @@
 // Package addressing knows which address an interface may have, which it should
 // have, and why. It decides nothing by itself: it gives faults and suggestions.
+//
+// Its method: interfaces that may have the same addresses at the same cost are one class,
+// addresses that are alike for everybody one cell, and a min-cost flow from the classes
+// through the cells finds the best by all promises at once. Who is left out holds the
+// address where it was seen. Seats that several hold are decided by branch and bound. The
+// order among equals, the first the lowest address, is settled afterwards on the residual
+// network.
 package addressing
 
 import (

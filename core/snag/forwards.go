@@ -168,7 +168,12 @@ func remove(v View, f site.Forward) []Mend {
 	return []Mend{{does, edits}}
 }
 
+// doesOf says what edits do for a wish.
 func doesOf(w site.Wish, edits []site.Edit) string {
+	if set, ok := edits[0].(site.SetPin); ok && set.ID == w.Interface.ID && len(edits) > 1 {
+		rest := doesOf(w, edits[1:])
+		return fmt.Sprintf("Pin %s at %s and %s", w.Device.Label(), set.Pin.Address, strings.ToLower(rest[:1])+rest[1:])
+	}
 	for _, e := range edits {
 		if put, ok := e.(site.PutService); ok && put.Service.ID == w.Service.ID {
 			return fmt.Sprintf("Set %s to %s on the device", w.Label(), put.Service.Ports)

@@ -3,6 +3,7 @@ package snag
 import (
 	"fmt"
 	"net/netip"
+	"slices"
 
 	"vestpin/core/reach"
 	"vestpin/core/site"
@@ -70,6 +71,9 @@ func wishUnmet(v View) []Snag {
 		s := Snag{
 			Code: "wish-unmet", About: []site.Ref{w.Service.Ref(), w.Device.Ref()},
 			Says: fmt.Sprintf("%s is to be opened, but no forward leads there yet.", w.Label()),
+		}
+		if slices.ContainsFunc(enabled(v), func(f site.Forward) bool { return f.Service == w.Service.ID }) {
+			s.Says = fmt.Sprintf("%s is to be opened, but what it has of forwards does not do that: not for all its ports and senders, or others are in the way.", w.Label())
 		}
 		if edits := v.open(w); len(edits) > 0 && v.roomToReserve(edits) {
 			s.Mends = append(s.Mends, withFollowers(v, doesOf(w, edits), edits)...)
