@@ -79,13 +79,24 @@ func Of(v site.View) *Map {
 	}
 	for _, r := range v.Routers {
 		t := &table{map[site.Protocol][]Span{}, map[Goal][]Span{}}
+		count := map[Goal]int{}
 		for _, proto := range site.Both.Each() {
 			v.Breathe()
 			t.spans[proto] = sweep(v, r, on[r.ID], proto)
+			for i := range t.spans[proto] {
+				count[t.spans[proto][i].Goal()]++
+			}
+		}
+		for _, proto := range site.Both.Each() {
 			for _, s := range t.spans[proto] {
-				if !s.Own {
-					t.to[s.Goal()] = append(t.to[s.Goal()], s)
+				if s.Own {
+					continue
 				}
+				goal := s.Goal()
+				if t.to[goal] == nil {
+					t.to[goal] = make([]Span, 0, count[goal])
+				}
+				t.to[goal] = append(t.to[goal], s)
 			}
 		}
 		m.tables[r.ID] = t

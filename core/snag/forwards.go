@@ -32,15 +32,27 @@ func forwardName(f site.Forward) string {
 	return "The forward of " + f.Outside.String()
 }
 
-// pairs gives the enabled forwards of one router whose outside ports overlap, by
-// sweeping over the ports: comparing all with all would be slow.
+// pairs gives the enabled forwards of one router whose outside ports overlap.
 func pairs(v View, r site.Router) [][2]site.Forward {
+	if v.once.pairs == nil {
+		v.once.pairs = map[string][][2]site.Forward{}
+	}
+	list, ok := v.once.pairs[r.ID]
+	if !ok {
+		list = overlapping(enabled(v), r)
+		v.once.pairs[r.ID] = list
+	}
+	return list
+}
+
+// overlapping finds pairs by sweeping over the ports: comparing all with all would be
+// slow.
+func overlapping(forwards []site.Forward, r site.Router) [][2]site.Forward {
 	type edge struct {
 		run span.Run
 		f   int
 	}
-	var edges []edge
-	forwards := enabled(v)
+	edges := make([]edge, 0, len(forwards))
 	for i, f := range forwards {
 		if f.Router == r.ID {
 			for _, run := range f.Outside.Runs() {

@@ -3,7 +3,6 @@ package snag
 import (
 	"fmt"
 	"net/netip"
-	"slices"
 
 	"vestpin/core/reach"
 	"vestpin/core/site"
@@ -72,8 +71,8 @@ func wishUnmet(v View) []Snag {
 			Code: "wish-unmet", About: []site.Ref{w.Service.Ref(), w.Device.Ref()},
 			Says: fmt.Sprintf("%s is to be opened, but no forward leads there yet.", w.Label()),
 		}
-		if slices.ContainsFunc(enabled(v), func(f site.Forward) bool { return f.Service == w.Service.ID }) {
-			s.Says = fmt.Sprintf("%s is to be opened, but what it has of forwards does not do that: not for all its ports and senders, or others are in the way.", w.Label())
+		if why := v.whyNot(w); why != "" {
+			s.Says = fmt.Sprintf("%s is to be opened, but %s.", w.Label(), why)
 		}
 		if edits := v.open(w); len(edits) > 0 && v.roomToReserve(edits) {
 			s.Mends = append(s.Mends, withFollowers(v, doesOf(w, edits), edits)...)
@@ -84,6 +83,23 @@ func wishUnmet(v View) []Snag {
 		found = append(found, s)
 	}
 	return found
+}
+
+// whyNot says why the forwards of a service do not open it, where it has some.
+func (v View) whyNot(w site.Wish) string {
+	for _, f := range v.once.forwardsOf(v, w.Service.ID) {
+		p := reach.Packet{Router: f.Router, Port: int(f.Outside.At(0)), Protocol: f.Protocol.Each()[0]}
+		if len(f.From) > 0 {
+			p.Sender = f.From[0].Addr()
+		}
+		if fate := v.reaches().Walk(p); len(fate.Path) > 0 && fate.Path[0].Forward != f.ID {
+			return "its outside port " + f.Outside.String() + " leads elsewhere"
+		}
+	}
+	if len(v.once.forwardsOf(v, w.Service.ID)) > 0 {
+		return "its forwards do not lead all its ports there for all who should reach them"
+	}
+	return ""
 }
 
 // upstreamMissing finds forwards on an inner router that the outer one does not

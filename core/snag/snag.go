@@ -53,7 +53,21 @@ type once struct {
 	typed map[string]form.Typed
 
 	enabled []site.Forward
+	pairs   map[string][][2]site.Forward // by router
+	of      map[string][]site.Forward    // by service: its enabled forwards
 	missing map[string]bool
+}
+
+func (o *once) forwardsOf(v View, service string) []site.Forward {
+	if o.of == nil {
+		o.of = map[string][]site.Forward{}
+		for _, f := range enabled(v) {
+			if f.Service != "" {
+				o.of[f.Service] = append(o.of[f.Service], f)
+			}
+		}
+	}
+	return o.of[service]
 }
 
 // budget bounds what mends cost that are worked out one by one. Snags beyond it come
