@@ -85,6 +85,13 @@ func TestSmallInputCostsLittle(t *testing.T) {
 		})+`]},{"id":"w","from":"2026-11-25T09:00:00Z"}],"devices"`, 1), ""},
 		{"8,000 devices", hostileSite(``, many(",", 8000, one), ""), ""},
 		{"3,900 devices", hostileSite(``, many(",", 3900, one), ""), "suggest"},
+		{"5,000 forwards that overlap, each for a sender of its own", hostileSite(`"limitsSender":"network"`, one(0), many(",", 5000, func(i int) string {
+			return fmt.Sprintf(`{"id":"f%d","router":"r","protocol":"tcp","outside":"%d-%d","to":"i0","from":["198.51.%d.%d"]}`, i, i+1, 60000-i, i/256, i%256)
+		})), "suggest"},
+		{"1,500 ranges that overlap, with few lines", hostileSite(`"lines":300,"protocols":["tcp","udp"]`, many(",", 1500, func(i int) string {
+			return fmt.Sprintf(`{"id":"d%d","rank":%d,"interfaces":[{"id":"i%d","network":"n","pin":{"address":"10.0.%d.%d"}}],"services":[{"id":"s%d","interface":"i%d","protocol":"%s","ports":"%d-%d","open":{"port":"%s"}}]}`,
+				i, 1+i%90, i, i/200+1, i%200+2, i, i, []string{"tcp", "udp", "both"}[i%3], 80+i%40, 120+i%60, []string{"any", "same"}[i%2])
+		}), ""), "suggest"},
 		{"700 devices for 509 addresses", strings.Replace(hostileSite(``, many(",", 700, func(i int) string {
 			return fmt.Sprintf(`{"id":"d%d","rank":%d,"interfaces":[{"id":"i%d","network":"n","mac":"00:00:5e:00:%02x:%02x","wants":"pin","seen":"10.0.%d.%d"}]}`, i, 1+i%7, i, i/256, i%256, i/2%250/125, 2+i/2%125)
 		}), ""), "10.0.0.0/16\",\"gateway\":\"10.0.0.1\",\"ranges\":[{\"from\":\"10.0.100.1\",\"to\":\"10.0.120.0\"}]", "10.0.0.0/23\",\"gateway\":\"10.0.0.1\"", 1), "suggest"},

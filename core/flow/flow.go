@@ -42,6 +42,7 @@ type Network struct {
 	from  [][]int32 // by node: its arcs
 	pot   []int64   // by node and word
 	tight []bool    // by arc, from Settle on
+	work  int
 }
 
 type arc struct {
@@ -86,6 +87,10 @@ func (n *Network) join(from, to, room int, there, back []int64) int {
 	return id
 }
 
+// Work tells how much was looked at so far, in arcs and words of their costs: the same on
+// every machine.
+func (n *Network) Work() int { return n.work }
+
 // Carries tells how many units go through an arc.
 func (n *Network) Carries(a int) int { return int(n.arcs[a^1].room) }
 
@@ -114,6 +119,7 @@ func (n *Network) push(at, sink, most int, seen []bool) int {
 		return most
 	}
 	seen[at] = true
+	n.work += len(n.from[at])
 	sent := 0
 	for _, id := range n.from[at] {
 		a := &n.arcs[id]
@@ -154,6 +160,7 @@ func (n *Network) price(source, sink int) bool {
 		if at == sink {
 			break // what is further away moves as far as the sink
 		}
+		n.work += len(n.from[at]) * n.words
 		for _, id := range n.from[at] {
 			a := &n.arcs[id]
 			to := int(a.to)

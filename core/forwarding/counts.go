@@ -56,7 +56,7 @@ func (c *choices) byCounts(q *problem, room, limit int) answer {
 		return append([]int{met}, rest...)
 	}
 	free := q.priced(1+q.levels-q.ranks, 0, func(ch choice) []int { return exactly(ch, ch.cost[q.ranks:]...) })
-	free.caps = caps
+	free.caps, free.most = caps, mostWork/2
 	a := free.solve()
 	if a.cost != nil {
 		a.cost = costs(a.picks)
@@ -71,7 +71,7 @@ func (c *choices) byCounts(q *problem, room, limit int) answer {
 	frugal := q.priced(2+q.levels-q.ranks, 0, func(ch choice) []int {
 		return exactly(ch, append([]int{ch.lines[limit]}, ch.cost[q.ranks:]...)...)
 	})
-	frugal.caps = caps
+	frugal.caps, frugal.most = caps, mostWork/2
 	f := frugal.solve()
 	if f.cost != nil && lines(f.picks) <= room {
 		f.cost = costs(f.picks)
@@ -79,7 +79,7 @@ func (c *choices) byCounts(q *problem, room, limit int) answer {
 		f.proven = f.proven && lines(f.picks) == room
 		return f
 	}
-	q.lines, q.limit, q.most = room, limit, mostWork
+	q.lines, q.limit, q.most = room, limit, mostWork/2
 	return q.solve()
 }
 

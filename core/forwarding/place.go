@@ -83,6 +83,9 @@ func (p *planner) plainest(s solution, used sockets) {
 			if slices.Compare(o.cost, chosen.cost) != 0 || len(w.ways[k].needs) > 0 || !w.ways[k].setTo.Equal(w.ways[s.option[i]].setTo) || !fewerLines(o.lines, chosen.lines) {
 				continue
 			}
+			if !p.keepsForOthers(w, w.ways[k]) {
+				continue
+			}
 			used.enterWay(w.ways[s.option[i]], -1)
 			if fits(used, w.ways[k]) {
 				s.option[i] = k
@@ -93,6 +96,13 @@ func (p *planner) plainest(s solution, used sockets) {
 			}
 		}
 	}
+}
+
+// keepsForOthers reports whether a way keeps the forwards of its wish that others rely on.
+func (p *planner) keepsForOthers(w *wish, wy way) bool {
+	return !slices.ContainsFunc(w.held, func(h held) bool {
+		return len(p.neededBy[h.ID]) > 0 && !slices.ContainsFunc(wy.keeps, func(o held) bool { return o.ID == h.ID })
+	})
 }
 
 func fewerLines(a, b map[string]int) bool {

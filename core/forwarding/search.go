@@ -8,8 +8,9 @@ import (
 	"vestpin/core/flow"
 )
 
-// mostWork bounds the search in one part: arcs that are looked at.
-const mostWork = 250_000
+// mostWork bounds the search in one part: what is looked at, in arcs of its flows and words
+// of their costs.
+const mostWork = 40_000_000
 
 // answer is a choice for each wish of a part, by its place there: what it costs, what
 // no answer can beat, and whether those are the same.
@@ -18,7 +19,7 @@ type answer struct {
 	cost   []int
 	bound  []int
 	proven bool
-	work   int // arcs that were looked at
+	work   int // what was looked at
 }
 
 // problem is a part, or some wishes of it, to be solved: each wish takes one choice, no
@@ -88,7 +89,6 @@ type hunt struct {
 	cost   []int
 	root   []int
 	work   int
-	first  bool // any answer will do
 }
 
 func (q *problem) solve() answer {
@@ -221,7 +221,7 @@ func (h *hunt) costOf(picks map[pick]int) []int {
 
 func (h *hunt) search(s state) {
 	h.breathe()
-	if h.first && h.best != nil || h.work > h.most {
+	if h.work > h.most {
 		return
 	}
 	var worst pick
@@ -360,7 +360,8 @@ func (h *hunt) relax(s state) (map[pick]int, bool) {
 			order = append(order, a)
 		}
 	}
-	if n.Send(source, sink, all, h.breathe) < all {
+	sent := n.Send(source, sink, all, h.breathe)
+	if h.work += n.Work(); sent < all {
 		return nil, false
 	}
 	for _, a := range order {

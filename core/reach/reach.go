@@ -62,8 +62,22 @@ type Map struct {
 	tables map[string]*table
 }
 
+// mostSpans is how many spans of a router on one protocol are told apart: thousands of
+// forwards that overlap, each for a sender of its own, make millions.
+const mostSpans = 100_000
+
+// Cut gives the first outside port of a router from which on the map knows no more, 0
+// where it knows all.
+func (m *Map) Cut(router string) uint32 {
+	if t, ok := m.tables[router]; ok {
+		return t.cut
+	}
+	return 0
+}
+
 // table is the spans of one router.
 type table struct {
+	cut   uint32
 	spans map[site.Protocol][]Span // rising by port; at one port in the order of the router
 	to    map[Goal][]Span
 }
@@ -78,11 +92,14 @@ func Of(v site.View) *Map {
 		}
 	}
 	for _, r := range v.Routers {
-		t := &table{map[site.Protocol][]Span{}, map[Goal][]Span{}}
+		t := &table{spans: map[site.Protocol][]Span{}, to: map[Goal][]Span{}}
 		count := map[Goal]int{}
 		for _, proto := range site.Both.Each() {
 			v.Breathe()
-			t.spans[proto] = sweep(v, r, on[r.ID], proto)
+			var cut uint32
+			if t.spans[proto], cut = sweep(v, r, on[r.ID], proto); cut > 0 && (t.cut == 0 || cut < t.cut) {
+				t.cut = cut
+			}
 			for i := range t.spans[proto] {
 				count[t.spans[proto][i].Goal()]++
 			}
@@ -154,8 +171,8 @@ type edge struct {
 }
 
 // sweep cuts the ports of a router into spans: its own ports first, then its forwards,
-// the first that matches.
-func sweep(v site.View, r site.Router, forwards []*site.Forward, proto site.Protocol) []Span {
+// the first that matches. It ends where there are too many, and says at which port.
+func sweep(v site.View, r site.Router, forwards []*site.Forward, proto site.Protocol) (spans []Span, from uint32) {
 	all := make([]Span, 0, len(forwards))
 	for _, own := range r.OwnPorts {
 		if own.Protocol.Covers(proto) {
@@ -189,9 +206,12 @@ func sweep(v site.View, r site.Router, forwards []*site.Forward, proto site.Prot
 		if i == len(edges) {
 			break
 		}
+		if len(out) > mostSpans {
+			return out, port
+		}
 		out = cut(out, all, active, span.Run{Lo: port, Hi: edges[i].port - 1})
 	}
-	return out
+	return out, 0
 }
 
 // cut adds the spans of a run in which the same forwards are active.

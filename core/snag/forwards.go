@@ -34,9 +34,6 @@ func forwardName(f site.Forward) string {
 
 // pairs gives the enabled forwards of one router whose outside ports overlap.
 func pairs(v View, r site.Router) [][2]site.Forward {
-	if v.once.pairs == nil {
-		v.once.pairs = map[string][][2]site.Forward{}
-	}
 	list, ok := v.once.pairs[r.ID]
 	if !ok {
 		list = overlapping(enabled(v), r)

@@ -30,6 +30,21 @@ func formCannot(v View) []Snag {
 	return found
 }
 
+// notFollowed finds routers whose forwards overlap for so many senders that they are not
+// all followed.
+func notFollowed(v View) []Snag {
+	var found []Snag
+	for _, r := range v.Routers {
+		if from := v.reaches().Cut(r.ID); from > 0 {
+			found = append(found, Snag{
+				Code: "not-followed", About: []site.Ref{r.Ref()},
+				Says: fmt.Sprintf("The forwards at %s overlap for very many senders: from port %d on it is not worked out where they lead, and they count as leading nowhere.", routerName(r), from),
+			})
+		}
+	}
+	return found
+}
+
 // linesRunOut finds routers that need more lines than their form has.
 func linesRunOut(v View) []Snag {
 	has := func(f site.Form) int { return f.Lines }
@@ -167,7 +182,7 @@ func (v View) endsMissing(edits []site.Edit, f site.Forward) bool {
 	if err != nil {
 		return false
 	}
-	then := View{v.With(next), v.left, &once{}}
+	then := View{v.With(next), v.left, newOnce()}
 	for _, now := range next.Forwards {
 		if r, _ := then.Router(now.Router); now.ID == f.ID && now.Enabled {
 			outer, _ := then.Router(r.Upstream)

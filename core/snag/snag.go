@@ -58,6 +58,10 @@ type once struct {
 	missing map[string]bool
 }
 
+func newOnce() *once {
+	return &once{typed: map[string]form.Typed{}, pairs: map[string][][2]site.Forward{}}
+}
+
 func (o *once) forwardsOf(v View, service string) []site.Forward {
 	if o.of == nil {
 		o.of = map[string][]site.Forward{}
@@ -105,7 +109,7 @@ func (v View) open(w site.Wish) []site.Edit {
 			v.left.short = true
 			return false
 		}
-		then := View{next, v.left, &once{}}
+		then := View{next, v.left, newOnce()}
 		for id := range then.missing() {
 			if !v.missing()[id] {
 				return false
@@ -189,7 +193,7 @@ var weights = map[string]string{
 	"reservations-run-out": Stops, "behind-router": Stops, "behind-carrier": Stops, "upstream-missing": Stops,
 	"device-set-in-range": Bites, "mac-randomised": Bites, "open-but-loose": Bites, "forward-to-loose": Bites,
 	"range-full": Bites, "forward-wide": Bites, "forward-risky": Bites, "wish-unmet": Bites, "upnp-on": Bites,
-	"wan-off-network": Stops, "subnet-twice": Bites,
+	"wan-off-network": Stops, "subnet-twice": Bites, "not-followed": Bites,
 	"outside-address-moves": Bites, "two-dhcp-servers": Bites, "answers-for-many": Bites,
 }
 
@@ -206,7 +210,7 @@ var rules = []family{
 	{"addresses", []rule{addressFaults, deviceSetInRange, macTwice, macRandomised, openButLoose, seenElsewhere, seenOnOtherNetwork}},
 	{"networks", []rule{subnetTwice, rangeBad, rangeFull}},
 	{"forwards", []rule{outsideClash, outsideIsRoutersOwn, forwardTarget, forwardToLoose, forwardTwice, forwardBesideService, forwardWide, forwardRisky}},
-	{"routers", []rule{formCannot, linesRunOut, reservationsRunOut, wishUnmet, upstreamMissing,
+	{"routers", []rule{notFollowed, formCannot, linesRunOut, reservationsRunOut, wishUnmet, upstreamMissing,
 		upnpOn, wanOffNetwork, behind, outsideAddressMoves}},
 	{"visits", []rule{twoServers, answersForMany, strangers, swapped}},
 }
@@ -217,7 +221,7 @@ func Check(s site.View) []Snag { return CheckTold(s, func(string) {}) }
 
 // CheckTold gives the snags of a site as Check does, and tells what it has just looked at.
 func CheckTold(s site.View, did func(what string)) []Snag {
-	v := View{s, &budget{addresses: mostAddressMends, ports: mostPortMends}, &once{typed: map[string]form.Typed{}}}
+	v := View{s, &budget{addresses: mostAddressMends, ports: mostPortMends}, newOnce()}
 	out := []Snag{}
 	for _, f := range rules {
 		for _, rule := range f.rules {
