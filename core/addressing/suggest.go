@@ -54,7 +54,10 @@ func Suggest(v site.View) Plan {
 	}
 	b := newBoard(v, want, mend)
 	best, states, proven := b.leaveOut()
-	settled := b.solve(best.decided(states)).settle()
+	if fixed := best.decided(states); len(fixed) > 0 {
+		best = b.solve(fixed)
+	}
+	settled := best.settle()
 	plan := Plan{Proven: proven}
 	for i, x := range settled {
 		r, a := b.rows[i], span.Addr(x)
