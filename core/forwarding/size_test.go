@@ -34,7 +34,7 @@ func sized(r *rand.Rand, n, routers int, chained bool, lines int) site.Site {
 		d := site.Device{ID: id, Name: id, Rank: 1 + r.IntN(5), Interfaces: []site.Interface{{
 			ID: id + ".0", Network: fmt.Sprint("r", net), Pin: &site.Pin{Address: netip.AddrFrom4([4]byte{10, byte(net), byte(1 + i/200), byte(2 + i%200)}), By: site.ByReservation},
 		}}}
-		sv := site.Service{ID: id + ".s", Interface: id + ".0", Protocol: past.Pick(r, site.TCP, site.TCP, site.TCP, site.UDP, site.Both), Ports: span.Port(past.Pick(r, 80, 80, 80, 443, 554, 8000, 37777, 5000+r.IntN(200)))}
+		sv := site.Service{ID: id + ".s", Interface: id + ".0", Protocol: past.Pick(r, site.TCP, site.TCP, site.TCP, site.UDP, site.Both), Ports: span.Port(past.Pick(r, 80, 80, 80, 443, 554, 8000, 6200, 5000+r.IntN(200)))}
 		sv.Open = &site.Open{Port: past.Pick(r, "any", "any", "any", "same")}
 		if !chained {
 			sv.Open.Router = fmt.Sprint("r", net)
