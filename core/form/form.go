@@ -48,6 +48,13 @@ func (p Page) Renumbers() bool { return p.renumber != "none" }
 // Refuses gives the outside ports that the page does not take.
 func (p Page) Refuses() span.Set { return p.refuses }
 
+// Taking is the page as if it took every outside port, to see whether a forward can be
+// written whose ports are still to be found.
+func (p Page) Taking() Page {
+	p.refuses = span.Set{}
+	return p
+}
+
 // Line is one entry of a router's forwarding page.
 type Line struct {
 	Protocol site.Protocol `json:"protocol"`

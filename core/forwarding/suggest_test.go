@@ -847,6 +847,12 @@ func TestSitesWithAPast(t *testing.T) {
 			s.Devices[0].Services = append(s.Devices[0].Services, site.Service{ID: "other", Interface: "d0", Protocol: site.TCP, Ports: span.Port(81)})
 			return s
 		}, nil, 1},
+		{"a page that refuses what is high and low", func() site.Site {
+			s := row(1, 2)
+			s.Routers[0].Form.Refuses = past.Ports("1-1023,20000-65535")
+			s.Devices[1].Services[0].Ports = span.Port(40000)
+			return s
+		}, []string{"to-d0 8020", "to-d1 10001"}, 0},
 		{"of two routers on a network one leads out", func() site.Site {
 			s := row(2, 1)
 			dead := site.Router{ID: "dead", Network: "r1", Upstream: "r0", WAN: site.WAN{Address: netip.MustParseAddr("192.0.2.9")}}

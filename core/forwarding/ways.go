@@ -398,7 +398,11 @@ func (t *trail) leg(i int, from, to trailState, proto site.Protocol) {
 	if from.free != to.free || !from.free && !from.outside.Equal(to.outside) {
 		to.moves++
 	}
-	lines, err := t.pages[r.ID].Count(l.Forward)
+	page := t.pages[r.ID]
+	if to.free {
+		page = page.Taking() // the ports that stand for those found later are none to be refused
+	}
+	lines, err := page.Count(l.Forward)
 	if err != nil {
 		t.refuse(fmt.Sprintf("%s cannot take it: %s", r.Label(), err))
 		return
@@ -579,7 +583,7 @@ func chooseSpan(spans []reach.Span, first reach.Span, proto site.Protocol, port 
 // apart stands for ports that are found later: as many, and other ones.
 func apart(p span.Ports, n int) span.Ports {
 	lo := uint32(1)
-	if !p.IsZero() && p.At(0) < 30000 || p.IsZero() {
+	if p.IsZero() || p.At(0) < 30000 {
 		lo = uint32(65536 - n)
 	}
 	if n == 1 {
