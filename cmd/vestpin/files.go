@@ -164,10 +164,16 @@ func walkCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			if all {
-				return output(map[string]any{"spans": reach.Of(v).All(p.Router, p.Sender)})
+			m := reach.Of(v)
+			for _, r := range v.Routers {
+				if from := m.Cut(r.ID); from > 0 {
+					fmt.Fprintf(os.Stderr, "vestpin: from port %d on the forwards of router %s overlap for too many senders to be followed\n", from, r.ID)
+				}
 			}
-			return output(reach.Of(v).Walk(p))
+			if all {
+				return output(map[string]any{"spans": m.All(p.Router, p.Sender)})
+			}
+			return output(m.Walk(p))
 		},
 	}
 	c.Flags().BoolVar(&all, "all", false, "every outside port that is not dropped")

@@ -64,6 +64,9 @@ func (e *explaining) unmet(i int, w *wish, crowded bool) Unmet {
 		names = append(names[:3], fmt.Sprintf("%d more", len(core)-4))
 	}
 	u.Says = w.Label() + " stays shut: it cannot be open together with " + strings.Join(names, " and ") + "."
+	if e.left <= 0 {
+		u.Says += " Fewer may do: there was too much to look through."
+	}
 	if e.names -= len(core); e.names < 0 {
 		u.Services, u.Says = alone, u.Says+" They are too many to be listed."
 	}
@@ -197,7 +200,9 @@ func (e *explaining) can(wishes []int) bool {
 		list[k] = e.meeting(i)
 		for _, ch := range list[k] {
 			for r, n := range ch.lines {
-				used[r] = used[r] || n > 0
+				if n > 0 {
+					used[r] = true
+				}
 			}
 		}
 	}

@@ -85,6 +85,9 @@ func passed(path []Hop, router string) bool {
 func (m *Map) at(router string, proto site.Protocol, port uint32, who Who) (Span, string, bool) {
 	spans := m.Spans(router, proto)
 	says := "no forward takes this port"
+	if from := m.Cut(router); from > 0 && port >= from {
+		says = "the forwards overlap for so many senders that they are not followed here"
+	}
 	i, _ := slices.BinarySearchFunc(spans, port, func(s Span, port uint32) int {
 		if s.Ports.Hi < port {
 			return -1
