@@ -80,8 +80,7 @@ func deviceSetInRange(v View) []Snag {
 		}
 		a := p.Interface.Pin.Address
 		mends := repin(v, p)
-		r, ok := v.RouterOf(n.ID)
-		if p.Interface.MAC != "" && ok && (r.Form.Reserves == "anywhere" || r.Form.Reserves == "inside-range") {
+		if _, ok := v.RouterOf(n.ID); p.Interface.MAC != "" && ok && addressing.CanReserve(v.View, n, a) {
 			if edits := []site.Edit{pinEdit(p, a, site.ByBoth)}; v.roomToReserve(edits) {
 				mends = append(mends, Mend{fmt.Sprintf("Reserve %s too", a), edits})
 			}
