@@ -80,7 +80,7 @@ func Unusable(v site.View, n site.Network, a netip.Addr) string {
 	}
 	for _, r := range v.Routers {
 		if r.WAN.Address == a && a.IsValid() {
-			return "the outside of " + routerName(r)
+			return "the outside of " + r.Label()
 		}
 	}
 	for _, k := range n.KeepFree {
@@ -92,13 +92,6 @@ func Unusable(v site.View, n site.Network, a netip.Addr) string {
 		}
 	}
 	return ""
-}
-
-func routerName(r site.Router) string {
-	if r.Name == "" {
-		return "router " + r.ID
-	}
-	return r.Name
 }
 
 func between(a, from, to netip.Addr) bool { return !a.Less(from) && !to.Less(a) }
@@ -127,11 +120,11 @@ func reserves(v site.View, n site.Network, inRange bool) string {
 	case !ok:
 		return ""
 	case r.Form.Reserves == "no":
-		return routerName(r) + " takes no reservations"
+		return r.Label() + " takes no reservations"
 	case r.Form.Reserves == "inside-range" && !inRange:
-		return routerName(r) + " reserves only inside its DHCP range"
+		return r.Label() + " reserves only inside its DHCP range"
 	case r.Form.Reserves == "outside-range" && inRange:
-		return routerName(r) + " reserves only outside its DHCP range"
+		return r.Label() + " reserves only outside its DHCP range"
 	}
 	return ""
 }

@@ -176,7 +176,7 @@ func Clash(limitsSenders bool, a, b site.Forward) bool {
 	if !a.Protocol.Meets(b.Protocol) || a.Outside.Set().Overlap(b.Outside.Set()).Empty() {
 		return false
 	}
-	return !limitsSenders || site.SendersMeet(a.From, b.From)
+	return !limitsSenders || !Allowed(a.From).Overlap(Allowed(b.From)).Nobody()
 }
 
 // OwnPort finds a port on which the router itself answers among those that a

@@ -185,18 +185,3 @@ func (s *Sender) UnmarshalText(text []byte) error {
 	}
 	return err
 }
-
-// SendersMeet reports whether somebody may be in both lists; an empty list is anyone.
-func SendersMeet(a, b []Sender) bool {
-	if len(a) == 0 || len(b) == 0 {
-		return true
-	}
-	for _, s := range a {
-		for _, t := range b {
-			if s.Overlaps(t.Prefix) {
-				return true
-			}
-		}
-	}
-	return false
-}

@@ -9,13 +9,6 @@ import (
 	"vestpin/core/span"
 )
 
-func routerName(r site.Router) string {
-	if r.Name != "" {
-		return r.Name
-	}
-	return "Router " + r.ID
-}
-
 // formCannot finds forwards that the router's form has no way to express.
 func formCannot(v View) []Snag {
 	var found []Snag
@@ -23,7 +16,7 @@ func formCannot(v View) []Snag {
 		for _, f := range v.typed(r).Faults {
 			found = append(found, Snag{
 				Code: "form-cannot", About: append(about(v, f.Forward), r.Ref()), Mends: moveAway(v, f.Forward),
-				Says: fmt.Sprintf("%s cannot be entered at %s: %s.", forwardName(f.Forward), routerName(r), f.Why),
+				Says: fmt.Sprintf("%s cannot be entered at %s: %s.", forwardName(f.Forward), r.Label(), f.Why),
 			})
 		}
 	}
@@ -38,7 +31,7 @@ func notFollowed(v View) []Snag {
 		if from := v.reaches().Cut(r.ID); from > 0 {
 			found = append(found, Snag{
 				Code: "not-followed", About: []site.Ref{r.Ref()},
-				Says: fmt.Sprintf("The forwards at %s overlap for very many senders: from port %d on it is not worked out where they lead, and they count as leading nowhere.", routerName(r), from),
+				Says: fmt.Sprintf("The forwards at %s overlap for very many senders: from port %d on it is not worked out where they lead, and they count as leading nowhere.", r.Label(), from),
 			})
 		}
 	}
@@ -69,7 +62,7 @@ func runOut(v View, code string, has func(site.Form) int, needs func(site.Router
 			continue
 		}
 		if need := needs(r); need > have {
-			found = append(found, Snag{Code: code, About: []site.Ref{r.Ref()}, Says: fmt.Sprintf(says, need, routerName(r), have)})
+			found = append(found, Snag{Code: code, About: []site.Ref{r.Ref()}, Says: fmt.Sprintf(says, need, r.Label(), have)})
 		}
 	}
 	return found
@@ -132,7 +125,7 @@ func upstreamMissing(v View) []Snag {
 		}
 		found = append(found, Snag{
 			Code: "upstream-missing", About: append(about(v, f), outer.Ref()), Mends: leadOut(v, f, r, outer),
-			Says: fmt.Sprintf("%s is forwarded at %s, but %s in front of it sends nothing there.", forwardName(f), routerName(r), routerName(outer)),
+			Says: fmt.Sprintf("%s is forwarded at %s, but %s in front of it sends nothing there.", forwardName(f), r.Label(), outer.Label()),
 		})
 	}
 	return found
@@ -162,7 +155,7 @@ func leadOut(v View, f site.Forward, r, outer site.Router) []Mend {
 				edits[i] = put
 			}
 			if v.endsMissing(edits, f) { // not where it went out another way
-				mends = append(mends, Mend{"Forward it at " + routerName(outer) + " too", edits})
+				mends = append(mends, Mend{"Forward it at " + outer.Label() + " too", edits})
 			}
 		}
 	}
@@ -226,7 +219,7 @@ func upnpOn(v View) []Snag {
 			off.UPnP = "off"
 			found = append(found, Snag{
 				Code: "upnp-on", About: []site.Ref{r.Ref()},
-				Says:  fmt.Sprintf("UPnP is on at %s: a device can take an outside port that is planned here.", routerName(r)),
+				Says:  fmt.Sprintf("UPnP is on at %s: a device can take an outside port that is planned here.", r.Label()),
 				Mends: []Mend{{"Note that UPnP is off now", []site.Edit{site.PutRouter{Router: off}}}},
 			})
 		}
@@ -247,12 +240,12 @@ func behind(v View) []Snag {
 		case carrier.Contains(a):
 			found = append(found, Snag{
 				Code: "behind-carrier", About: []site.Ref{r.Ref()},
-				Says: fmt.Sprintf("The outside address %s of %s is the provider's shared one (carrier-grade NAT): no forward can work. Ask for a public address, or use a VPN outwards.", a, routerName(r)),
+				Says: fmt.Sprintf("The outside address %s of %s is the provider's shared one (carrier-grade NAT): no forward can work. Ask for a public address, or use a VPN outwards.", a, r.Label()),
 			})
 		case a.IsPrivate():
 			found = append(found, Snag{
 				Code: "behind-router", About: []site.Ref{r.Ref()},
-				Says: fmt.Sprintf("The outside address %s of %s is a private one: another router stands in front. Add it, or set it to pass everything through.", a, routerName(r)),
+				Says: fmt.Sprintf("The outside address %s of %s is a private one: another router stands in front. Add it, or set it to pass everything through.", a, r.Label()),
 			})
 		}
 	}
@@ -269,7 +262,7 @@ func wanOffNetwork(v View) []Snag {
 		if ok && r.WAN.Address.IsValid() && !n.Subnet.Contains(r.WAN.Address) {
 			found = append(found, Snag{
 				Code: "wan-off-network", About: []site.Ref{r.Ref(), outer.Ref()},
-				Says: fmt.Sprintf("The outside address %s of %s is not on %s, the network of %s in front of it: no forward can come through.", r.WAN.Address, routerName(r), n.Subnet, routerName(outer)),
+				Says: fmt.Sprintf("The outside address %s of %s is not on %s, the network of %s in front of it: no forward can come through.", r.WAN.Address, r.Label(), n.Subnet, outer.Label()),
 			})
 		}
 	}
@@ -284,7 +277,7 @@ func outsideAddressMoves(v View) []Snag {
 		if r.WAN.Kind == "dynamic" && r.WAN.Name == "" && r.Upstream == "" {
 			found = append(found, Snag{
 				Code: "outside-address-moves", About: []site.Ref{r.Ref()},
-				Says: fmt.Sprintf("The outside address of %s changes and no name follows it. Set up dynamic DNS, or ask for a fixed address.", routerName(r)),
+				Says: fmt.Sprintf("The outside address of %s changes and no name follows it. Set up dynamic DNS, or ask for a fixed address.", r.Label()),
 			})
 		}
 	}
