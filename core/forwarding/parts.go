@@ -24,15 +24,10 @@ type part struct{ wishes []int }
 type choice struct {
 	option int
 	never  bool // it takes more lines than there are
-	worth
-}
-
-// worth is what decides between choices.
-type worth struct {
-	cost  []int
-	out   int // the place of the rank of which it leaves one out, -1 where it meets its wish
-	units []int
-	lines []int
+	out    int  // the place of the rank of which it leaves one out, -1 where it meets its wish
+	cost   []int
+	units  []int
+	lines  []int
 }
 
 // choices are those of each wish, with the bundles that they make.
@@ -48,7 +43,7 @@ func (p *planner) choices() *choices {
 	c.limits = p.shortRouters()
 	for i, w := range p.wishes {
 		for k, o := range w.options {
-			ch := choice{option: k, worth: worth{cost: o.cost, out: slices.IndexFunc(o.cost[:len(p.levels.ranks)], func(n int) bool { return n > 0 })}}
+			ch := choice{option: k, cost: o.cost, out: slices.IndexFunc(o.cost[:len(p.levels.ranks)], func(n int) bool { return n > 0 })}
 			fits := true
 			for _, r := range c.limits {
 				ch.lines = append(ch.lines, o.lines[r])

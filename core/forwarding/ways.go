@@ -29,7 +29,6 @@ type way struct {
 // such legs of a way get the same ones. Where within is set its inside ports are those.
 type leg struct {
 	site.Forward
-	router       *site.Router
 	free, within bool
 	lines        int
 }
@@ -249,13 +248,9 @@ func (t *trail) step(i int, at trailState) {
 		for _, k := range t.existing(i, at.outside, all.Each()) {
 			t.step(i+1, at.over(k))
 		}
-		for _, proto := range all.Each() {
-			if all != site.Both {
-				break
-			}
-			for _, k := range t.existing(i, at.outside, []site.Protocol{proto}) {
-				t.otherProtocol(i, at, k, map[site.Protocol]site.Protocol{site.TCP: site.UDP, site.UDP: site.TCP}[proto])
-			}
+		if all == site.Both {
+			t.oneProtocol(i, at, site.TCP, site.UDP)
+			t.oneProtocol(i, at, site.UDP, site.TCP)
 		}
 	}
 	t.leg(i, at, at, all)
@@ -276,23 +271,25 @@ func (t *trail) step(i int, at trailState) {
 	}
 }
 
-// otherProtocol goes on where a forward is there for one protocol, with one for the
-// other: at the same ports, or outermost, where any will do, at others.
-func (t *trail) otherProtocol(i int, at trailState, k existing, proto site.Protocol) {
-	next := at.over(k)
-	t.leg(i, at, next, proto)
-	if i+1 < len(t.routers) || t.w.Service.Open.Port != site.AnyPort {
-		return
-	}
-	next.split = true
-	for _, o := range append(slices.Clip(t.targets), at.outside) {
-		if !o.Equal(k.outside) {
-			next.outside = o
-			t.leg(i, at, next, proto)
+// oneProtocol goes on where a forward is there for one protocol, with one for the other:
+// at the same ports, or outermost, where any will do, at others.
+func (t *trail) oneProtocol(i int, at trailState, has, lacks site.Protocol) {
+	for _, k := range t.existing(i, at.outside, []site.Protocol{has}) {
+		next := at.over(k)
+		t.leg(i, at, next, lacks)
+		if i+1 < len(t.routers) || t.w.Service.Open.Port != site.AnyPort {
+			continue
 		}
+		next.split = true
+		for _, o := range append(slices.Clip(t.targets), at.outside) {
+			if !o.Equal(k.outside) {
+				next.outside = o
+				t.leg(i, at, next, lacks)
+			}
+		}
+		next.free, next.was = true, true
+		t.leg(i, at, next, lacks)
 	}
-	next.free, next.was = true, true
-	t.leg(i, at, next, proto)
 }
 
 // What is taken for a forward of very many ports, through which free ones can go; of
@@ -382,7 +379,7 @@ func (t *trail) leg(i int, from, to trailState, proto site.Protocol) {
 	if i > 0 {
 		goal = t.routers[i-1].WAN.Address.String()
 	}
-	l := leg{router: r, free: to.free, within: from.free, Forward: site.Forward{
+	l := leg{free: to.free, within: from.free, Forward: site.Forward{
 		Name: t.w.Label(), Router: r.ID, Enabled: true, Protocol: proto,
 		Outside: to.outside, To: goal, Inside: from.outside, From: t.w.Service.Open.From, Service: t.w.Service.ID,
 	}}
@@ -592,9 +589,9 @@ func apart(p span.Ports, n int) span.Ports {
 	return span.PortList(span.Run{Lo: lo, Hi: lo + uint32(n) - 1})
 }
 
-// option is a way as the search sees it: what it costs, and what it uses.
+// option is a way as the search sees it, at the place of the way: what it costs, and what
+// it uses.
 type option struct {
-	way   int
 	cost  flow.Cost
 	uses  []use
 	lines map[string]int // by router with a limit
@@ -609,7 +606,7 @@ type use struct {
 
 func (p *planner) option(w *wish, k int) option {
 	wy := w.ways[k]
-	o := option{way: k, lines: map[string]int{}}
+	o := option{lines: map[string]int{}}
 	pr := price{out: wy.out, setTo: !wy.setTo.IsZero(), missed: !wy.preferred, changed: len(w.held) - len(wy.keeps)}
 	spend := func(router string, n int) {
 		pr.lines += n

@@ -39,7 +39,7 @@ func (e *explaining) unmet(i int, w *wish, crowded bool) Unmet {
 		return u
 	case !slices.ContainsFunc(w.ways, func(wy way) bool { return !wy.out }):
 		return shut("%s", w.refusal)
-	case !e.proven[i] && e.more[i] > 0:
+	case !e.proven[i] && e.more[i] > 0 && e.can([]int{i}):
 		u := shut("whether it can be open as well was not decided in time; at most %d more could be", e.more[i])
 		u.Undecided = true
 		return u
@@ -77,7 +77,11 @@ func (e *explaining) unmet(i int, w *wish, crowded bool) Unmet {
 func (e *explaining) withoutLines(i int) string {
 	w := e.p.wishes[i]
 	for _, id := range e.limits {
-		if !slices.ContainsFunc(w.options, func(o option) bool { return !w.ways[o.way].out && o.lines[id] <= max(0, e.p.room[id]) }) {
+		fits := false
+		for k, o := range w.options {
+			fits = fits || !w.ways[k].out && o.lines[id] <= max(0, e.p.room[id])
+		}
+		if !fits {
 			r, _ := e.p.v.Router(id)
 			return r.Label()
 		}
@@ -87,8 +91,7 @@ func (e *explaining) withoutLines(i int) string {
 
 // meeting gives the choices of a wish that meet it.
 func (e *explaining) meeting(i int) []choice {
-	w := e.p.wishes[i]
-	return slices.DeleteFunc(slices.Clone(e.of[i]), func(ch choice) bool { return w.ways[w.options[ch.option].way].out })
+	return slices.DeleteFunc(slices.Clone(e.of[i]), func(ch choice) bool { return ch.out >= 0 })
 }
 
 // smallest gives a smallest set of wishes, the given one first, that cannot all be met.

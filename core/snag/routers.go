@@ -95,7 +95,7 @@ func wishUnmet(v View) []Snag {
 
 // whyNot says why the forwards of a service do not open it, where it has some.
 func (v View) whyNot(w site.Wish) string {
-	for _, f := range v.once.forwardsOf(v, w.Service.ID) {
+	for _, f := range v.forwardsOf(w.Service.ID) {
 		p := reach.Packet{Router: f.Router, Port: int(f.Outside.At(0)), Protocol: f.Protocol.Each()[0]}
 		if len(f.From) > 0 {
 			p.Sender = f.From[0].Addr()
@@ -104,7 +104,7 @@ func (v View) whyNot(w site.Wish) string {
 			return "its outside port " + f.Outside.String() + " leads elsewhere"
 		}
 	}
-	if len(v.once.forwardsOf(v, w.Service.ID)) > 0 {
+	if len(v.forwardsOf(w.Service.ID)) > 0 {
 		return "its forwards do not lead all its ports there for all who should reach them"
 	}
 	return ""

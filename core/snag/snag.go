@@ -62,16 +62,17 @@ func newOnce() *once {
 	return &once{typed: map[string]form.Typed{}, pairs: map[string][][2]site.Forward{}}
 }
 
-func (o *once) forwardsOf(v View, service string) []site.Forward {
-	if o.of == nil {
-		o.of = map[string][]site.Forward{}
+// forwardsOf gives the forwards of a service that count.
+func (v View) forwardsOf(service string) []site.Forward {
+	if v.once.of == nil {
+		v.once.of = map[string][]site.Forward{}
 		for _, f := range enabled(v) {
 			if f.Service != "" {
-				o.of[f.Service] = append(o.of[f.Service], f)
+				v.once.of[f.Service] = append(v.once.of[f.Service], f)
 			}
 		}
 	}
-	return o.of[service]
+	return v.once.of[service]
 }
 
 // budget bounds what mends cost that are worked out one by one. Snags beyond it come

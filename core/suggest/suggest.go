@@ -41,7 +41,9 @@ type Halves struct{ Addresses, Ports bool }
 
 // For plans a site. Its error is a *site.Refusal, which would mean that a planner
 // made an edit that the site refuses.
-func For(s site.Site, h Halves) (Result, error) { return On(site.NewView(s), h) }
+func For(s site.Site, h Halves) (Result, error) {
+	return Told(site.NewView(s), h, func(string) {})
+}
 
 // Until plans a site as For does, and ends with site.ErrOver when over says that nobody
 // waits for it any more.
@@ -53,13 +55,10 @@ func Until(s site.Site, h Halves, over func() bool) (out Result, err error) {
 			panic(e)
 		}
 	}()
-	return On(site.NewView(s).Until(over), h)
+	return Told(site.NewView(s).Until(over), h, func(string) {})
 }
 
-// On plans a site as For does, and ends with its view.
-func On(v site.View, h Halves) (Result, error) { return Told(v, h, func(string) {}) }
-
-// Told plans a site as On does, and tells what it has just done.
+// Told plans a site as For does, ends with its view, and tells what it has just done.
 func Told(v site.View, h Halves, did func(what string)) (Result, error) {
 	out, err := plan(v, h, did)
 	if err == nil {
