@@ -13,37 +13,20 @@ import (
 	"vestpin/core/span"
 )
 
-// Page is what the pages of a router can say. The zero Page says everything.
+// Page is what the pages of a router can say.
 type Page struct {
-	ports     string // one, range or list
-	renumber  string // none, one or range
-	protocols []site.Protocol
-	limits    string // whom it can let in: no, address or network
-	refuses   span.Set
-	form      site.Form
+	form    site.Form // whole
+	refuses span.Set
 }
 
-// Of is the page that a form describes. This is the one place that knows what an
-// absent word means.
-func Of(f site.Form) Page {
-	p := Page{ports: f.PortsPerLine, renumber: f.Renumber, protocols: f.Protocols, limits: f.LimitsSender, refuses: f.Refuses.Set(), form: f}
-	if p.ports == "" {
-		p.ports = "range"
-	}
-	if p.renumber == "" {
-		p.renumber = "range"
-	}
-	if p.limits == "" {
-		p.limits = "no"
-	}
-	return p
-}
+// Of is the page that a form describes.
+func Of(f site.Form) Page { return Page{form: f.Whole(), refuses: f.Refuses.Set()} }
 
 // LimitsSenders reports whether a line can say who may connect.
-func (p Page) LimitsSenders() bool { return p.limits != "no" }
+func (p Page) LimitsSenders() bool { return p.form.LimitsSender != "no" }
 
 // Renumbers reports whether a line can lead to other ports than the outside ones.
-func (p Page) Renumbers() bool { return p.renumber != "none" }
+func (p Page) Renumbers() bool { return p.form.Renumber != "none" }
 
 // Refuses gives the outside ports that the page does not take.
 func (p Page) Refuses() span.Set { return p.refuses }
@@ -129,7 +112,7 @@ func (p Page) senders(from []site.Sender) ([][]site.Sender, error) {
 	}
 	var out [][]site.Sender
 	for _, s := range from {
-		if p.limits == "address" && s.Bits() < 32 {
+		if p.form.LimitsSender == "address" && s.Bits() < 32 {
 			return nil, cannot("its form limits the sender to single addresses, not to %s", s)
 		}
 		out = append(out, []site.Sender{s})
@@ -138,11 +121,11 @@ func (p Page) senders(from []site.Sender) ([][]site.Sender, error) {
 }
 
 func (p Page) carried(proto site.Protocol) ([]site.Protocol, error) {
-	if len(p.protocols) == 0 || slices.Contains(p.protocols, proto) {
+	if len(p.form.Protocols) == 0 || slices.Contains(p.form.Protocols, proto) {
 		return []site.Protocol{proto}, nil
 	}
 	for _, single := range proto.Each() {
-		if !slices.Contains(p.protocols, single) {
+		if !slices.Contains(p.form.Protocols, single) {
 			return nil, cannot("a line of its form cannot carry %s alone", single)
 		}
 	}
@@ -164,16 +147,16 @@ func (p Page) pairs(outside, inside span.Ports, most int) (out []pair, count int
 		o, i := s[0], s[1]
 		moved := o.Lo != i.Lo
 		switch {
-		case moved && p.renumber == "none":
+		case moved && p.form.Renumber == "none":
 			return nil, 0, cannot("its form cannot renumber ports (%s outside to %s inside)", span.PortList(o), span.PortList(i))
-		case p.ports == "one", moved && p.renumber == "one":
+		case p.form.PortsPerLine == "one", moved && p.form.Renumber == "one":
 			n := uint32(o.Len())
 			made := min(n, uint32(min(max(0, most-count), 1<<16)))
 			for k := range made {
 				add(span.Run{Lo: o.Lo + k, Hi: o.Lo + k}, span.Run{Lo: i.Lo + k, Hi: i.Lo + k})
 			}
 			count += int(n - made)
-		case p.ports == "list" && !moved:
+		case p.form.PortsPerLine == "list" && !moved:
 			list = append(list, o)
 		default:
 			add(o, i)

@@ -46,23 +46,16 @@ func (p Page) LineFields(v site.View, lines []Line) [][]Field {
 			if field.Is != "name" {
 				value = p.value(field, l, to)
 			}
-			out[i] = append(out[i], Field{field.Label, value, part(field)})
+			out[i] = append(out[i], Field{field.Label, value, field.Part})
 		}
 	}
 	return out
 }
 
-func part(f site.FormField) string {
-	if f.Part == "" {
-		return "rule"
-	}
-	return f.Part
-}
-
 // plain gives the fields of a page of which nothing closer is known.
 func (p Page) plain(name string, l Line) []Field {
 	out := []Field{{Label: "Service", Value: name}}
-	switch p.ports {
+	switch p.form.PortsPerLine {
 	case "range":
 		out = append(out, Field{Label: "From port", Value: first(l.Outside)}, Field{Label: "To port", Value: last(l.Outside)})
 	case "one":
@@ -191,7 +184,7 @@ func (p Page) ReservationFields(list []Reservation) [][]Field {
 		}
 		for _, f := range p.form.ReservationFields {
 			value := map[string]string{"name": name, "mac": mac, "address": address, "last-number": address[strings.LastIndex(address, ".")+1:], "fixed": f.Value}[f.Is]
-			out[i] = append(out[i], Field{f.Label, value, part(f)})
+			out[i] = append(out[i], Field{f.Label, value, f.Part})
 		}
 	}
 	return out
@@ -209,7 +202,7 @@ type names struct {
 // host names.
 func (p Page) names(fields []site.FormField) *names {
 	n := &names{alphabet: "host", used: map[string]bool{}, next: map[string]int{}}
-	tight := map[string]int{"any": 0, "": 0, "ascii": 1, "word": 2}
+	tight := map[string]int{"any": 0, "ascii": 1, "word": 2}
 	first := true
 	for _, f := range fields {
 		if f.Is != "name" {

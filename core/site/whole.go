@@ -50,14 +50,20 @@ func (n Network) whole() Network {
 func (r Router) whole() Router {
 	usual(&r.UPnP, "unknown")
 	usual(&r.WAN.Kind, "unknown")
-	usual(&r.Form.PortsPerLine, "range")
-	usual(&r.Form.Renumber, "range")
-	usual(&r.Form.LimitsSender, "no")
-	usual(&r.Form.Reserves, "anywhere")
-	r.OwnPorts, r.Form.Protocols = present(r.OwnPorts), present(r.Form.Protocols)
-	r.Form.Fields = eachWhole(r.Form.Fields, FormField.whole)
-	r.Form.ReservationFields = eachWhole(r.Form.ReservationFields, FormField.whole)
+	r.OwnPorts, r.Form = present(r.OwnPorts), r.Form.Whole()
 	return r
+}
+
+// Whole gives the form with every word that an absent one stands for.
+func (f Form) Whole() Form {
+	usual(&f.PortsPerLine, "range")
+	usual(&f.Renumber, "range")
+	usual(&f.LimitsSender, "no")
+	usual(&f.Reserves, "anywhere")
+	f.Protocols = present(f.Protocols)
+	f.Fields = eachWhole(f.Fields, FormField.whole)
+	f.ReservationFields = eachWhole(f.ReservationFields, FormField.whole)
+	return f
 }
 
 func (f FormField) whole() FormField {
