@@ -39,13 +39,23 @@ type settling struct {
 	owner map[uint32]int // by seat: its row
 	moved []bool         // by row: its seat was given away
 	done  []bool
+	may   []place // for the row at hand
 }
 
-// place is one address that a row may have: the arcs there, and the spot.
+// place is one address that a row may have: the spot, and the way there.
 type place struct {
 	addr uint32
 	spot int
-	arcs []int
+	home int    // the arc straight to the spot, or none where it leads through the kind
+	via  [2]int // the arcs from the kind to the cell and from there to the spot
+}
+
+// arcs gives the way to a place from a row whose arc to its kind is known.
+func (p place) arcs(toKind int) []int {
+	if p.home != none {
+		return []int{p.home}
+	}
+	return []int{toKind, p.via[0], p.via[1]}
 }
 
 func (s *settling) row(i int) uint32 {
@@ -56,7 +66,7 @@ func (s *settling) row(i int) uint32 {
 	if s.moved[i] {
 		at, supply, toKind = s.mover[k], s.kind[k].supply, s.kind[k].arc
 	}
-	var may []place
+	may := s.may[:0]
 	if !s.moved[i] {
 		for h, arc := range s.homes[r.class] {
 			home := b.classes[r.class].home[h]
@@ -67,7 +77,7 @@ func (s *settling) row(i int) uint32 {
 			if b.spots[home.spot].what == oneSpot {
 				addr = b.spots[home.spot].addrs[0]
 			}
-			may = append(may, place{addr, home.spot, []int{arc}})
+			may = append(may, place{addr: addr, spot: home.spot, home: arc})
 		}
 	}
 	if s.Tight(toKind) {
@@ -77,15 +87,17 @@ func (s *settling) row(i int) uint32 {
 			}
 			for _, sp := range b.cells[c].spots {
 				if in := s.spot[sp].arc; in != none && len(s.addrs[sp]) > 0 && s.Tight(in) {
-					may = append(may, place{s.addrs[sp][0], sp, []int{toKind, arc, in}})
+					may = append(may, place{s.addrs[sp][0], sp, none, [2]int{arc, in}})
 				}
 			}
 		}
 	}
 	slices.SortStableFunc(may, func(p, q place) int { return cmp.Compare(p.addr, q.addr) })
+	s.may = may
 	var way *flow.Way
 	for _, p := range may {
-		if !s.Through(p.arcs...) { // else a unit goes there as it is
+		arcs := p.arcs(toKind)
+		if !s.Through(arcs...) { // else a unit goes there as it is
 			if way == nil {
 				w := s.Toward(at)
 				way = &w
@@ -93,9 +105,9 @@ func (s *settling) row(i int) uint32 {
 			if !way.Leads(s.spot[p.spot].id) {
 				continue
 			}
-			way.Move(p.arcs...)
+			way.Move(arcs...)
 		}
-		s.Withdraw(append(p.arcs, supply, s.spot[p.spot].supply)...)
+		s.Withdraw(append(arcs, supply, s.spot[p.spot].supply)...)
 		s.take(i, p)
 		return p.addr
 	}

@@ -43,6 +43,12 @@ type Network struct {
 	pot   []int64   // by node and word
 	tight []bool    // by arc, from Settle on
 	work  int
+
+	// Memory that is used again: of price, and of Toward what it reached.
+	queue   queue
+	next    []int64
+	first   []int32
+	reached []int32
 }
 
 type arc struct {
@@ -54,7 +60,7 @@ type arc struct {
 // New is a network without nodes whose costs have so many levels.
 func New(levels int) *Network {
 	words := max(1, (levels+perWord-1)/perWord)
-	return &Network{words: words, zero: make([]int64, words)}
+	return &Network{words: words, zero: make([]int64, words), next: make([]int64, words)}
 }
 
 // Node adds a node.
@@ -151,10 +157,8 @@ func (n *Network) free(at int, a *arc) bool {
 // price moves the potentials to the lengths of the shortest paths; false where the
 // sink cannot be reached.
 func (n *Network) price(source, sink int) bool {
-	q := &queue{n: n, dist: make([]int64, len(n.pot)), place: slices.Repeat([]int{unknown}, len(n.from))}
-	q.place[source] = 0
-	q.nodes = []int32{int32(source)}
-	next := make([]int64, n.words)
+	q, next := &n.queue, n.next
+	q.begin(n, source)
 	for len(q.nodes) > 0 {
 		at := int(heap.Pop(q).(int32))
 		if at == sink {
@@ -209,6 +213,18 @@ const (
 	unknown = -1
 	settled = -2
 )
+
+func (q *queue) begin(n *Network, source int) {
+	q.n = n
+	q.dist = slices.Grow(q.dist[:0], len(n.pot))[:len(n.pot)]
+	clear(q.dist[source*n.words : (source+1)*n.words])
+	q.place = slices.Grow(q.place[:0], len(n.from))[:len(n.from)]
+	for v := range q.place {
+		q.place[v] = unknown
+	}
+	q.place[source] = 0
+	q.nodes = append(q.nodes[:0], int32(source))
+}
 
 func (q *queue) Len() int { return len(q.nodes) }
 func (q *queue) Less(i, j int) bool {
@@ -283,12 +299,17 @@ func (n *Network) Through(arcs ...int) bool {
 
 // Toward gives for each node the first arc of a way to a goal along which a unit could
 // be moved without making the whole dearer: -1 where there is none, and at the goal.
+// It holds until the next one is asked for.
 func (n *Network) Toward(goal int) Way {
-	first := slices.Repeat([]int32{-1}, len(n.from))
-	line := []int32{int32(goal)}
-	for len(line) > 0 {
-		at := line[0]
-		line = line[1:]
+	for _, v := range n.reached {
+		n.first[v] = -1
+	}
+	for len(n.first) < len(n.from) {
+		n.first = append(n.first, -1)
+	}
+	first, line := n.first, append(n.reached[:0], int32(goal))
+	for i := 0; i < len(line); i++ {
+		at := line[i]
 		for _, id := range n.from[at] {
 			back := id ^ 1 // the arc that comes here from the other end
 			from := n.arcs[id].to
@@ -298,6 +319,7 @@ func (n *Network) Toward(goal int) Way {
 			}
 		}
 	}
+	n.reached = line
 	return Way{n, goal, first}
 }
 

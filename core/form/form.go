@@ -143,8 +143,7 @@ func (p Page) pairs(outside, inside span.Ports, most int) (out []pair, count int
 		}
 	}
 	var list []span.Run
-	for _, s := range span.Paired(outside, inside) {
-		o, i := s[0], s[1]
+	for o, i := range span.Paired(outside, inside) {
 		moved := o.Lo != i.Lo
 		switch {
 		case moved && p.form.Renumber == "none":

@@ -152,8 +152,8 @@ func Leads(v site.View, f site.Forward) []Span {
 func leads(out []Span, v site.View, f *site.Forward, proto site.Protocol) []Span {
 	address, placed := v.Target(*f)
 	who := Allowed(f.From)
-	for _, s := range span.Paired(f.Outside, f.InsidePorts()) {
-		one := Span{Protocol: proto, Ports: s[0], Who: who, Forward: f.ID, Address: address, Inside: s[1].Lo}
+	for outside, inside := range span.Paired(f.Outside, f.InsidePorts()) {
+		one := Span{Protocol: proto, Ports: outside, Who: who, Forward: f.ID, Address: address, Inside: inside.Lo}
 		if placed != nil {
 			one.Interface = placed.Interface.ID
 		}

@@ -117,8 +117,8 @@ func Meets(w site.Wish, routers []site.Router, ports span.Ports, to func(router 
 			groups[s.offset()] = append(groups[s.offset()], s)
 		}
 		if named {
-			for _, s := range span.Paired(ports, exact) {
-				if !span.Of(s[0]).Minus(covered(groups[int64(s[1].Lo)-int64(s[0].Lo)], want)).Empty() {
+			for device, outside := range span.Paired(ports, exact) {
+				if !span.Of(device).Minus(covered(groups[int64(outside.Lo)-int64(device.Lo)], want)).Empty() {
 					return false
 				}
 			}

@@ -13,7 +13,7 @@ type View struct {
 	Site
 	networks   map[string]*Network
 	routers    map[string]*Router
-	interfaces map[string]Placed
+	interfaces map[string]*Placed
 	services   map[string]Wish
 	atPin      map[netip.Addr][]Placed
 	atSeen     map[netip.Addr][]Placed
@@ -77,7 +77,7 @@ func (w Wish) Label() string {
 func NewView(s Site) View {
 	v := View{
 		Site: s, networks: map[string]*Network{}, routers: map[string]*Router{},
-		interfaces: map[string]Placed{}, services: map[string]Wish{},
+		interfaces: map[string]*Placed{}, services: map[string]Wish{},
 		atPin: map[netip.Addr][]Placed{}, atSeen: map[netip.Addr][]Placed{}, outsides: map[netip.Addr][]*Router{},
 	}
 	for i := range s.Networks {
@@ -93,18 +93,22 @@ func NewView(s Site) View {
 	for i := range s.Devices {
 		d := &s.Devices[i]
 		for j := range d.Interfaces {
-			p := Placed{d, &d.Interfaces[j]}
+			p := &Placed{d, &d.Interfaces[j]}
 			v.interfaces[p.Interface.ID] = p
 			if p.Interface.Pin != nil {
-				v.atPin[p.Interface.Pin.Address] = append(v.atPin[p.Interface.Pin.Address], p)
+				v.atPin[p.Interface.Pin.Address] = append(v.atPin[p.Interface.Pin.Address], *p)
 			}
 			if p.Interface.Seen.IsValid() {
-				v.atSeen[p.Interface.Seen] = append(v.atSeen[p.Interface.Seen], p)
+				v.atSeen[p.Interface.Seen] = append(v.atSeen[p.Interface.Seen], *p)
 			}
 		}
 		for j := range d.Services {
 			sv := &d.Services[j]
-			v.services[sv.ID] = Wish{d, v.interfaces[sv.Interface].Interface, sv}
+			w := Wish{Device: d, Service: sv}
+			if p, ok := v.interfaces[sv.Interface]; ok {
+				w.Interface = p.Interface
+			}
+			v.services[sv.ID] = w
 		}
 	}
 	return v
@@ -131,7 +135,10 @@ func (v View) Router(id string) (Router, bool) {
 // Interface finds an interface by id.
 func (v View) Interface(id string) (Placed, bool) {
 	p, ok := v.interfaces[id]
-	return p, ok
+	if !ok {
+		return Placed{}, false
+	}
+	return *p, true
 }
 
 // Service finds a service by id.
@@ -204,9 +211,9 @@ func (v View) RouterOf(network string) (Router, bool) {
 func (v View) Target(f Forward) (netip.Addr, *Placed) {
 	if p, ok := v.interfaces[f.To]; ok {
 		if p.Interface.Pin == nil {
-			return netip.Addr{}, &p
+			return netip.Addr{}, p
 		}
-		return p.Interface.Pin.Address, &p
+		return p.Interface.Pin.Address, p
 	}
 	a, err := span.ParseAddr(f.To)
 	if err != nil {

@@ -318,13 +318,13 @@ func forwardBesideService(v View) []Snag {
 			continue
 		}
 		for _, proto := range f.Protocol.Each() {
-			var answers span.Set
+			beside := f.InsidePorts().Set()
 			for _, s := range p.Device.Services {
 				if s.Protocol.Covers(proto) && s.Interface == p.Interface.ID {
-					answers = answers.Union(s.Ports.Set())
+					beside = beside.Minus(s.Ports.Set())
 				}
 			}
-			if beside := f.InsidePorts().Set().Minus(answers); !beside.Empty() {
+			if !beside.Empty() {
 				found = append(found, Snag{
 					Code: "forward-beside-service", About: about(v, f),
 					Says: fmt.Sprintf("%s leads to %s %s, on which %s is not known to answer.", forwardName(f), span.PortList(beside.Runs()...), proto, p.Label()),

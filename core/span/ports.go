@@ -2,6 +2,7 @@ package span
 
 import (
 	"fmt"
+	"iter"
 	"slices"
 	"strconv"
 	"strings"
@@ -88,7 +89,12 @@ func (p Ports) IsZero() bool { return len(p.runs) == 0 }
 func (p Ports) Runs() []Run { return slices.Clone(p.runs) }
 
 // Set is the ports without their order.
-func (p Ports) Set() Set { return Of(p.runs...) }
+func (p Ports) Set() Set {
+	if len(p.runs) <= 1 {
+		return Set(p)
+	}
+	return Of(p.runs...)
+}
 
 // Len is how many ports there are.
 func (p Ports) Len() int {
@@ -134,8 +140,11 @@ func (p Ports) Index(n uint32) int {
 func (p Ports) Equal(q Ports) bool { return slices.Equal(p.Pieces(), q.Pieces()) }
 
 // Pieces is the list with neighbours that follow each other joined: "80,81" is
-// one piece of two ports.
+// one piece of two ports. The slice is not to be changed.
 func (p Ports) Pieces() []Run {
+	if len(p.runs) <= 1 {
+		return p.runs
+	}
 	var out []Run
 	for _, r := range p.runs {
 		if last := len(out) - 1; last >= 0 && out[last].Hi+1 == r.Lo {
@@ -176,22 +185,21 @@ func (p *Ports) UnmarshalText(text []byte) error {
 
 // Paired cuts two lists of the same length into runs that rise together: the ports at
 // one place of the first with those at that place of the second.
-func Paired(p, q Ports) [][2]Run {
-	var out [][2]Run
-	a, b := p.Pieces(), q.Pieces()
-	for len(a) > 0 && len(b) > 0 {
-		n := uint32(min(a[0].Len(), b[0].Len()))
-		out = append(out, [2]Run{{a[0].Lo, a[0].Lo + n - 1}, {b[0].Lo, b[0].Lo + n - 1}})
-		a, b = behind(a, n), behind(b, n)
+func Paired(p, q Ports) iter.Seq2[Run, Run] {
+	return func(yield func(Run, Run) bool) {
+		a, b := p.Pieces(), q.Pieces()
+		for i, j, doneA, doneB := 0, 0, uint32(0), uint32(0); i < len(a) && j < len(b); {
+			x, y := Run{a[i].Lo + doneA, a[i].Hi}, Run{b[j].Lo + doneB, b[j].Hi}
+			n := uint32(min(x.Len(), y.Len()))
+			if !yield(Run{x.Lo, x.Lo + n - 1}, Run{y.Lo, y.Lo + n - 1}) {
+				return
+			}
+			if doneA += n; x.Lo+n > x.Hi {
+				i, doneA = i+1, 0
+			}
+			if doneB += n; y.Lo+n > y.Hi {
+				j, doneB = j+1, 0
+			}
+		}
 	}
-	return out
-}
-
-// behind is what is left of runs without the first n numbers, in the same memory.
-func behind(runs []Run, n uint32) []Run {
-	if uint32(runs[0].Len()) == n {
-		return runs[1:]
-	}
-	runs[0].Lo += n
-	return runs
 }
