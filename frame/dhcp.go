@@ -197,6 +197,10 @@ func (m DHCP) Tells(facts *sighting.Facts) {
 	}
 }
 
+// Refused is the state of a client whose request for an address was refused: it is not
+// where it asked to be (RFC 2131 section 3.2).
+const Refused = "refused"
+
 // sight: a client tells its name and kind; what it asks for it had before, and
 // what a server grants it has.
 func (m DHCP) sight(facts *sighting.Facts) []sighting.Sighting {
@@ -213,6 +217,8 @@ func (m DHCP) sight(facts *sighting.Facts) []sighting.Sighting {
 		if !m.Client.IsUnspecified() {
 			s.Address = m.Client
 		}
+	case Nak:
+		s.State = Refused
 	case Discover, Inform:
 		s.State = "asked"
 		if m.Kind == Inform {

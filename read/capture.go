@@ -68,6 +68,7 @@ func readCapture(source string, in *bufio.Reader) Result {
 	default:
 		out.Unread = append(out.Unread, Unread{source, c.packets + 1, err.Error()})
 	}
+	c.names()
 	if f := &out.Facts; f.Gateway.IsValid() && f.Subnet.IsValid() && !f.Subnet.Contains(f.Gateway) {
 		f.Gateway = netip.Addr{}
 	}
@@ -221,6 +222,10 @@ const mostTold = 100_000
 func (c *capture) packet(l link, packet []byte, at uint64) {
 	c.packets++
 	for _, s := range frame.Sight(l.kind, packet, &c.out.Facts) {
+		if s.State == frame.Refused {
+			c.refuse(s.MAC)
+			continue
+		}
 		key := told{s.MAC, s.Address, s.Host, s.State}
 		i, seen := c.known[key]
 		if !seen {
@@ -239,6 +244,32 @@ func (c *capture) packet(l link, packet []byte, at uint64) {
 			if !slices.Contains(first.Traits, t) && len(first.Traits) < 30 {
 				first.Traits = append(first.Traits, t)
 			}
+		}
+	}
+}
+
+// refuse takes back where a device asked to be.
+func (c *capture) refuse(mac site.MAC) {
+	for k, i := range c.known {
+		if k.mac == mac && k.state == "requested" {
+			c.out.Sightings[i].Address = netip.Addr{}
+			delete(c.known, k)
+		}
+	}
+}
+
+// names gives what a device was granted the name under which it asked, since the answer
+// of a server mostly leaves it out.
+func (c *capture) names() {
+	host := map[site.MAC]string{}
+	for _, s := range c.out.Sightings {
+		if (s.State == "requested" || s.State == "asked") && s.Host != "" {
+			host[s.MAC] = s.Host
+		}
+	}
+	for i := range c.out.Sightings {
+		if s := &c.out.Sightings[i]; s.State == "granted" && s.Host == "" {
+			s.Host = host[s.MAC]
 		}
 	}
 }

@@ -44,16 +44,13 @@ func (r *reader) jsonBlock(number int, text string) (rest string, lines int) {
 	end := int(p.dec.InputOffset())
 	p.advance(end)
 	_, rest, _ = strings.Cut(text[end:], "\n")
-	r.json(v)
+	r.tree(v)
 	return rest, p.line - number + 1
 }
 
 // withoutComments blanks out comments of the three kinds, and commas before a
 // closing bracket, keeping each byte's place.
 func withoutComments(text string) string {
-	if !strings.ContainsAny(text, "#/") {
-		return text
-	}
 	b := []byte(text)
 	inString := false
 	for i := 0; i < len(b); i++ {
@@ -70,6 +67,9 @@ func withoutComments(text string) string {
 			if end = strings.Index(text[i+2:], "*/"); end >= 0 {
 				end += 4
 			}
+		case b[i] == ',' && closes(text[i+1:]):
+			b[i] = ' '
+			continue
 		default:
 			continue
 		}
@@ -86,6 +86,29 @@ func withoutComments(text string) string {
 		}
 	}
 	return string(b)
+}
+
+// closes passes a text whose next mark, behind blanks and remarks, closes a bracket.
+func closes(rest string) bool {
+	for {
+		rest = strings.TrimLeft(rest, " \t\r\n")
+		switch {
+		case strings.HasPrefix(rest, "#"), strings.HasPrefix(rest, "//"):
+			_, after, ok := strings.Cut(rest, "\n")
+			if !ok {
+				return false
+			}
+			rest = after
+		case strings.HasPrefix(rest, "/*"):
+			_, after, ok := strings.Cut(rest, "*/")
+			if !ok {
+				return false
+			}
+			rest = after
+		default:
+			return rest != "" && (rest[0] == ']' || rest[0] == '}')
+		}
+	}
 }
 
 type jsonParser struct {
@@ -166,7 +189,6 @@ func (r *reader) json(n *node) {
 		if r.reads("leases") {
 			r.kea(n)
 		}
-	case r.jsonDevice(n):
 	default:
 		for _, key := range sortedKeys(n.fields) {
 			r.json(n.fields[key])
@@ -284,32 +306,4 @@ func (r *reader) keaReservations(n *node) {
 			r.add(sighting.Sighting{MAC: mac, Address: a, Host: v.get("hostname").text, State: sighting.StateReserved, Line: v.line})
 		}
 	}
-}
-
-// jsonDevice takes any object that has a MAC address: an entry of some list of
-// devices. Its name is under a key that says so.
-func (r *reader) jsonDevice(n *node) bool {
-	var s sighting.Sighting
-	for _, key := range sortedKeys(n.fields) {
-		v := n.fields[key].text
-		low := strings.ToLower(key)
-		if m, err := site.ParseMAC(v); err == nil && looksMAC(v) && s.MAC == "" {
-			s.MAC = m
-		} else if a, ok := addrWord(v); ok && !s.Address.IsValid() {
-			if _, mask := span.MaskBits(a); !mask {
-				s.Address = a
-			}
-		} else if v != "" && (strings.Contains(low, "host") || strings.Contains(low, "name")) && (s.Host == "" || strings.Contains(low, "host")) && namey(v) {
-			s.Host = v
-		}
-	}
-	if s.MAC == "" || !r.reads("table") && !r.reads("leases") {
-		return false
-	}
-	if cltt := n.number("cltt"); cltt > 0 {
-		s.At, s.Until, s.State = clock(cltt), clock(cltt+n.number("valid-lft")), "lease"
-	}
-	s.Line = n.line
-	r.add(s)
-	return true
 }

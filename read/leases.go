@@ -10,6 +10,7 @@ import (
 	"vestpin/core/sighting"
 	"vestpin/core/site"
 	"vestpin/core/span"
+	"vestpin/read/grid"
 )
 
 // lease takes a line of dnsmasq's lease file: expiry in seconds since 1970 or 0,
@@ -50,7 +51,7 @@ func (r *reader) lease(number int, text string) bool {
 	}
 	m, err := site.ParseMAC(mac)
 	if err != nil {
-		return looksMAC(mac) // nobody's: zeros, multicast, broadcast
+		return grid.LooksMAC(mac) // nobody's: zeros, multicast, broadcast
 	}
 	r.add(sighting.Sighting{MAC: m, Address: a, Host: host, State: "lease", Line: number, Until: r.calendar.clock(seconds)})
 	return true
@@ -110,8 +111,8 @@ func (r *reader) setting(l line) bool {
 	case "dhcp-option", "dhcp-option-force":
 		r.settingOption(parts)
 		return true
-	case "interface", "listen-address", "domain", "server", "address", "dhcp-leasefile", "cache-size":
-		return true
+	case "dhcp-leasefile":
+		r.settings = true
 	}
 	return r.settings
 }

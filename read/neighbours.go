@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"vestpin/core/site"
+	"vestpin/read/grid"
 )
 
 // The states of the Linux neighbour table (RFC 4861 section 7.3.2 and the
@@ -41,7 +42,7 @@ func (r *reader) neighbour(l line) bool {
 		r.sight(l, l.macs[0], a, host, "arp")
 		return true
 	}
-	if len(w) >= 4 && isNumber(w[0]) && (looksMAC(w[2]) || len(l.macs) == 0 && len(w) == 4) {
+	if len(w) >= 4 && isNumber(w[0]) && (grid.LooksMAC(w[2]) || len(l.macs) == 0 && len(w) == 4) {
 		return r.cmdlet(l, w)
 	}
 	if len(w) == 6 && strings.HasPrefix(w[1], "0x") && strings.HasPrefix(w[2], "0x") && len(l.addrs) == 1 {
@@ -96,7 +97,7 @@ func (r *reader) arpWithBrackets(l line) bool {
 // address, MAC with dashes, state, store.
 func (r *reader) cmdlet(l line, w []string) bool {
 	a, err := netip.ParseAddr(strings.SplitN(w[1], "%", 2)[0])
-	if err != nil || !strings.HasSuffix(w[len(w)-1], "Store") && len(l.macs) == 0 && !l.odd {
+	if err != nil || !strings.HasSuffix(w[len(w)-1], "Store") && !slices.Contains(neighbourStates, strings.ToUpper(w[3])) && w[3] != "Unreachable" {
 		return false
 	}
 	if len(l.macs) == 0 || a.IsMulticast() || w[3] == "Unreachable" || w[3] == "Incomplete" {

@@ -57,7 +57,7 @@ func (r *reader) ownSetting(l line) bool {
 		return true
 	case len(w) > 2 && w[1] == "dev" && len(l.addrs) > 0:
 		return r.linkRoute(w)
-	case w[0] == "nameserver" && len(w) == 2:
+	case w[0] == "nameserver" && len(w) >= 2 && (len(w) == 2 || strings.HasPrefix(w[2], "#") || strings.HasPrefix(w[2], ";")):
 		for _, a := range l.addrs {
 			addTo(&r.out.Facts.DNS, a)
 		}

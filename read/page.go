@@ -2,220 +2,593 @@ package read
 
 import (
 	"bytes"
-	"fmt"
-	"os"
+	"regexp"
+	"slices"
+	"strconv"
 	"strings"
 
-	"github.com/xuri/excelize/v2"
 	"golang.org/x/net/html"
 	"golang.org/x/net/html/atom"
 
-	"vestpin/core/span"
+	"vestpin/read/grid"
 )
 
-// looksHTML passes a page saved from a browser.
+// tagShape is a tag that pages are made of.
+var tagShape = regexp.MustCompile(`(?i)<(html|body|table|t[rdh]|div|li|ul|dl|section|article|span|p|h[1-6])[\s>]`)
+
+// looksHTML passes a page saved from a browser, or a part of one.
 func looksHTML(text string) bool {
-	head := strings.ToLower(text[:min(len(text), 2048)])
-	return strings.HasPrefix(strings.TrimSpace(head), "<") &&
-		(strings.Contains(head, "<html") || strings.Contains(head, "<!doctype") || strings.Contains(head, "<table") || strings.Contains(head, "<body") || strings.Contains(head, "<div"))
+	head := strings.TrimSpace(text)
+	for strings.HasPrefix(head, "<!--") {
+		_, after, ok := strings.Cut(head, "-->")
+		if !ok {
+			return false
+		}
+		head = strings.TrimSpace(after)
+	}
+	if !strings.HasPrefix(head, "<") {
+		return false
+	}
+	low := strings.ToLower(head[:min(len(head), 200)])
+	return strings.HasPrefix(low, "<!doctype html") || strings.HasPrefix(low, "<html") || !strings.HasPrefix(low, "<?xml") && tagShape.MatchString(head[:min(len(head), 1<<16)])
 }
 
-// plainPage makes lines of a page as one would copy them from a browser: a row of
-// a table is a line with tabs, a block a line of its own. From gives for each
-// line the line of the page. Nothing of it is run or fetched.
-func plainPage(text string) (plain string, from []int) {
-	p := page{at: 1}
+// lineMark is the attribute that keeps the line on which an element begins.
+const lineMark = "data-vestpin-line"
+
+// page reads a page: its tables, what else repeats with a MAC address in each part, and
+// the rest as lines. Nothing of it is run or fetched.
+func (r *reader) page(text string) {
+	marked := markLines(text)
+	if low := strings.ToLower(strings.TrimSpace(text)); strings.HasPrefix(low, "<tr") || strings.HasPrefix(low, "<td") {
+		marked = "<table>" + marked
+	}
+	doc, err := html.Parse(strings.NewReader(marked))
+	if err != nil { // deeper than anybody writes
+		r.lines(text)
+		return
+	}
+	p := pager{reader: r, macs: map[*html.Node]int{}, kinds: r.kinds(), at: 1}
+	p.count(doc, 0)
+	p.walk(doc)
+	p.endLine()
+	r.closeAdapter()
+	r.layout(true)
+}
+
+// markLines writes into each tag on which line it stands.
+func markLines(text string) string {
+	var out strings.Builder
 	z := html.NewTokenizer(strings.NewReader(text))
-	hidden := atom.Atom(0)
+	at := 1
 	for {
 		t := z.Next()
 		if t == html.ErrorToken {
-			break
+			return out.String()
 		}
-		lines := bytes.Count(z.Raw(), []byte("\n"))
-		tok := z.Token()
-		switch {
-		case hidden != 0:
-			if t == html.EndTagToken && tok.DataAtom == hidden {
-				hidden = 0
+		raw := z.Raw()
+		if t == html.StartTagToken || t == html.SelfClosingTagToken {
+			end := 1
+			for end < len(raw) && raw[end] > ' ' && raw[end] != '>' && raw[end] != '/' {
+				end++
 			}
-		case t == html.TextToken:
-			p.word(tok.Data)
-		case t == html.StartTagToken && (tok.DataAtom == atom.Script || tok.DataAtom == atom.Style || tok.DataAtom == atom.Head || tok.DataAtom == atom.Select):
-			hidden = tok.DataAtom
-		default:
-			p.tag(t, tok)
+			out.Write(raw[:end])
+			out.WriteString(" " + lineMark + "=" + strconv.Itoa(at) + " ")
+			out.Write(raw[end:])
+		} else {
+			out.Write(raw)
 		}
-		p.at += lines
+		at += bytes.Count(raw, []byte("\n"))
 	}
-	p.endLine()
-	return p.out.String(), p.from
 }
 
-type page struct {
-	out   strings.Builder
-	from  []int
+type pager struct {
+	*reader
+	macs  map[*html.Node]int
+	kinds []kind
+	at    int // the line of the page
+	began int
 	row   strings.Builder
-	at    int // line of the page
-	began int // line of the page at which the row began
-	cells int // deep in cells of a table
+	blank bool
+	depth int
 }
 
-func (p *page) word(text string) {
+// deepest is how deep elements may lie in each other; what is deeper is read as text.
+const deepest = 400
+
+func hidden(n *html.Node) bool {
+	switch n.DataAtom {
+	case atom.Script, atom.Style, atom.Head, atom.Select, atom.Template, atom.Noscript, atom.Svg:
+		return true
+	}
+	return false
+}
+
+// count counts the MAC addresses in each element.
+func (p *pager) count(n *html.Node, depth int) int {
+	total := 0
+	switch {
+	case n.Type == html.TextNode:
+		for _, w := range strings.FieldsFunc(n.Data, between) {
+			if grid.LooksMAC(w) {
+				total++
+			}
+		}
+		return total
+	case n.Type == html.ElementNode && hidden(n) || depth > deepest:
+		return 0
+	case n.DataAtom == atom.Input && grid.LooksMAC(strings.TrimSpace(attr(n, "value"))):
+		total++
+	}
+	for c := n.FirstChild; c != nil; c = c.NextSibling {
+		total += p.count(c, depth+1)
+	}
+	if total == 0 && n.Type == html.ElementNode && n.DataAtom != atom.Body && n.DataAtom != atom.Html {
+		// a MAC address that is cut by tags in the middle
+		if flat := strings.Join(strings.Fields(innerText(n, 300)), ""); len(flat) < 200 && cutMAC.MatchString(flat) {
+			total = 1
+		}
+	}
+	p.macs[n] = total
+	return total
+}
+
+var cutMAC = regexp.MustCompile(`(?i)[0-9a-f]{2}([:-][0-9a-f]{2}){5}`)
+
+func attr(n *html.Node, key string) string {
+	for _, a := range n.Attr {
+		if a.Key == key {
+			return a.Val
+		}
+	}
+	return ""
+}
+
+// innerText is the text of an element, as far as that many bytes.
+func innerText(n *html.Node, most int) string {
+	var b strings.Builder
+	var add func(n *html.Node, depth int)
+	add = func(n *html.Node, depth int) {
+		if b.Len() > most || depth > deepest || n.Type == html.ElementNode && hidden(n) {
+			return
+		}
+		if n.Type == html.TextNode {
+			b.WriteString(n.Data)
+		}
+		for c := n.FirstChild; c != nil; c = c.NextSibling {
+			add(c, depth+1)
+		}
+	}
+	add(n, 0)
+	return b.String()
+}
+
+func (p *pager) mark(n *html.Node) {
+	if at, err := strconv.Atoi(attr(n, lineMark)); err == nil {
+		p.at = at
+	}
+}
+
+func (p *pager) walk(n *html.Node) {
+	if p.depth++; p.depth > deepest {
+		p.depth--
+		p.word(innerText(n, longest))
+		return
+	}
+	defer func() { p.depth-- }()
+	switch n.Type {
+	case html.TextNode:
+		p.word(n.Data)
+		p.at += strings.Count(n.Data, "\n")
+		return
+	case html.CommentNode:
+		p.at += strings.Count(n.Data, "\n")
+		return
+	case html.ElementNode:
+		p.mark(n)
+		if n.DataAtom == atom.Script {
+			p.script(n)
+		}
+		if hidden(n) {
+			return
+		}
+		switch {
+		case n.DataAtom == atom.Table && !hasTable(n):
+			p.table(n)
+			return
+		case n.DataAtom == atom.Pre || n.DataAtom == atom.Textarea:
+			p.pre(n)
+			return
+		case n.DataAtom == atom.Input:
+			if kind := attr(n, "type"); kind != "hidden" && kind != "password" && kind != "submit" && kind != "button" {
+				p.word(" " + attr(n, "value") + " ")
+			}
+			return
+		case p.records(n):
+			return
+		}
+	}
+	block := n.Type == html.ElementNode && isBlock(n)
+	if block {
+		p.endLine()
+	}
+	for c := n.FirstChild; c != nil; c = c.NextSibling {
+		p.walk(c)
+	}
+	if block {
+		p.endLine()
+		switch n.DataAtom {
+		case atom.Li, atom.Article, atom.Ul, atom.Dl, atom.Section:
+			p.blank = true // a card ends
+		}
+	}
+}
+
+func isBlock(n *html.Node) bool {
+	switch n.DataAtom {
+	case atom.Br, atom.P, atom.Div, atom.Li, atom.Dt, atom.Dd, atom.H1, atom.H2, atom.H3, atom.H4, atom.H5, atom.H6, atom.Section, atom.Article, atom.Ul, atom.Ol, atom.Dl, atom.Tr, atom.Td, atom.Th, atom.Table, atom.Caption, atom.Header, atom.Footer, atom.Main, atom.Nav, atom.Aside, atom.Form, atom.Fieldset, atom.Legend, atom.Hr, atom.Option, atom.Body:
+		return true
+	}
+	return false
+}
+
+func hasTable(n *html.Node) bool {
+	for c := range n.Descendants() {
+		if c.DataAtom == atom.Table {
+			return true
+		}
+	}
+	return false
+}
+
+func (p *pager) word(text string) {
 	clean := strings.Join(strings.Fields(text), " ")
 	if clean == "" {
+		if p.row.Len() > 0 && text != "" && !strings.HasSuffix(p.row.String(), " ") {
+			p.row.WriteByte(' ')
+		}
 		return
 	}
 	if p.row.Len() == 0 {
 		p.began = p.at + strings.Count(text[:len(text)-len(strings.TrimLeft(text, " \t\r\n"))], "\n")
 	}
-	if last := p.row.String(); last != "" && !strings.HasSuffix(last, "\t") && (text[0] == ' ' || text[0] == '\n') {
+	if have := p.row.String(); have != "" && !strings.HasSuffix(have, " ") && text[0] <= ' ' {
 		p.row.WriteByte(' ')
 	}
 	p.row.WriteString(clean)
-	if strings.HasSuffix(text, " ") {
+	if text[len(text)-1] <= ' ' {
 		p.row.WriteByte(' ')
 	}
 }
 
-func (p *page) tag(t html.TokenType, tok html.Token) {
-	switch tok.DataAtom {
-	case atom.Td, atom.Th:
-		if t == html.StartTagToken {
-			p.cells++
-			if p.row.Len() > 0 || p.cells > 1 {
-				p.row.WriteByte('\t')
-			}
-			if p.row.Len() == 0 {
-				p.began = p.at
-			}
-		} else {
-			p.cells = max(0, p.cells-1)
-		}
-	case atom.Tr, atom.Table:
-		p.cells = 0
-		p.endLine()
-	case atom.Input:
-		for _, a := range tok.Attr {
-			if a.Key == "value" {
-				p.word(" " + a.Val + " ")
-			}
-		}
-	case atom.Br, atom.P, atom.Div, atom.Li, atom.Dt, atom.Dd, atom.H1, atom.H2, atom.H3, atom.H4, atom.Section, atom.Article, atom.Ul, atom.Dl, atom.Pre:
-		if p.cells > 0 {
-			if p.row.Len() > 0 && !strings.HasSuffix(p.row.String(), "\t") && !halfWritten(p.row.String()) {
-				p.row.WriteByte(' ')
-			}
-			return
-		}
-		p.endLine()
-		if tok.DataAtom == atom.Li && t == html.EndTagToken || tok.DataAtom == atom.Article || tok.DataAtom == atom.Ul || tok.DataAtom == atom.Dl {
-			p.newLine("", p.at) // a card ends
-		}
-	}
+// number gives the next line of what is read the line of the page.
+func (p *pager) number(at int) int {
+	p.from = append(p.from, at)
+	return len(p.from)
 }
 
-// halfWritten passes a row that ends in the middle of a MAC address, which goes
-// on after the line break in its cell.
-func halfWritten(row string) bool {
-	row = strings.TrimRight(row, " ")
-	n, _ := halfMAC(row[strings.LastIndexAny(row, " \t")+1:])
-	return n > 0
-}
-
-func (p *page) endLine() {
-	if strings.TrimSpace(p.row.String()) != "" {
-		p.newLine(strings.TrimRight(p.row.String(), " \t"), p.began)
+func (p *pager) endLine() {
+	if text := strings.TrimSpace(p.row.String()); text != "" {
+		p.line(p.kinds, p.number(p.began), text, p.blank)
+		p.blank = false
 	}
 	p.row.Reset()
 }
 
-func (p *page) newLine(text string, at int) {
-	p.out.WriteString(text)
-	p.out.WriteByte('\n')
-	p.from = append(p.from, at)
+// pre takes text whose lines are those of the page.
+func (p *pager) pre(n *html.Node) {
+	p.endLine()
+	for i, raw := range strings.Split(innerText(n, MaxBytes), "\n") {
+		if strings.TrimSpace(raw) == "" {
+			p.blank = true
+			continue
+		}
+		p.line(p.kinds, p.number(p.at+i), strings.TrimSuffix(raw, "\r"), p.blank)
+		p.blank = false
+	}
 }
 
-// The bounds of a workbook: what it may unpack to, in bytes; its sheets; its cells,
-// empty ones too, and their text in bytes. A list of devices of any site has some
-// ten thousand cells.
-const (
-	largestWorkbook = 128 << 20
-	mostSheets      = 50
-	mostCells       = 500_000
-	mostCellText    = 16 << 20
-)
-
-// LargeWorkbookError says that a workbook holds more than is read.
-type LargeWorkbookError struct{ Want string }
-
-func (e *LargeWorkbookError) Error() string {
-	return "this workbook is larger than a list of devices: want " + e.Want
+// script looks for lists in the data of a page: JSON that stands alone or behind "=".
+func (p *pager) script(n *html.Node) {
+	text := dataOf(n)
+	for tries := 0; tries < 40; tries++ {
+		at := jsonStart.FindStringIndex(text)
+		if at == nil {
+			return
+		}
+		begin := at[1] - 1
+		if rest, lines := p.jsonBlock(p.at+strings.Count(text[:begin], "\n"), text[begin:]); lines > 0 {
+			text = rest
+			continue
+		}
+		text = text[at[1]:]
+	}
 }
 
-// workbook reads the sheets of a spreadsheet (ISO/IEC 29500) as tables, row by row.
-func (r *reader) workbook(data string) (Result, error) {
-	dir, err := os.MkdirTemp("", "vestpin-workbook-") // what is unpacked beside memory goes with it
-	if err != nil {
-		return blank(), err
+var jsonStart = regexp.MustCompile(`(^\s*|=\s*|\(\s*)[\[{]`)
+
+func dataOf(n *html.Node) string {
+	if n.FirstChild != nil && n.FirstChild.Type == html.TextNode {
+		return n.FirstChild.Data
 	}
-	defer os.RemoveAll(dir)
-	f, err := excelize.OpenReader(strings.NewReader(data), excelize.Options{UnzipSizeLimit: largestWorkbook, UnzipXMLSizeLimit: 4 << 20, TmpDir: dir})
-	if err != nil {
-		return blank(), fmt.Errorf("%w (%w)", &span.Malformed{Found: "PK…", Want: fmt.Sprintf("a spreadsheet in XLSX format of at most %d MB unpacked; other archives are not read", largestWorkbook>>20)}, err)
-	}
-	defer f.Close()
-	out := blank()
-	sheets := f.GetSheetList()
-	if len(sheets) > mostSheets {
-		return blank(), &LargeWorkbookError{fmt.Sprintf("at most %d sheets, not %d", mostSheets, len(sheets))}
-	}
-	room := cellRoom{mostCells, mostCellText}
-	for _, name := range sheets {
-		text, err := room.sheet(f, name)
-		if err != nil {
-			return blank(), err
-		}
-		source := r.source
-		if len(sheets) > 1 {
-			source += " · " + name
-		}
-		one := reader{source: source, as: r.as, out: blank(), over: r.over}
-		one.lines(text)
-		out = Join(out, one.out)
-	}
-	return out, nil
+	return ""
 }
 
-// cellRoom is how many cells and how much text may still come.
-type cellRoom struct{ cells, text int }
-
-// sheet gives a sheet as lines with tabs.
-func (c *cellRoom) sheet(f *excelize.File, name string) (string, error) {
-	rows, err := f.Rows(name)
-	if err != nil {
-		return "", err
-	}
-	defer rows.Close()
-	var out strings.Builder
-	for rows.Next() {
-		row, err := rows.Columns()
-		if err != nil {
-			return "", err
-		}
-		if c.cells -= len(row) + 1; c.cells < 0 {
-			return "", &LargeWorkbookError{fmt.Sprintf("at most %d cells, empty ones too", mostCells)}
-		}
-		for i, cell := range row {
-			if i > 0 {
-				out.WriteByte('\t')
+// table takes a table of a page.
+func (p *pager) table(n *html.Node) {
+	p.endLine()
+	title := ""
+	var lines []line
+	var rows func(n *html.Node)
+	rows = func(n *html.Node) {
+		for c := n.FirstChild; c != nil; c = c.NextSibling {
+			switch c.DataAtom {
+			case atom.Caption:
+				title = strings.Join(strings.Fields(innerText(c, 200)), " ")
+			case atom.Tr:
+				p.mark(c)
+				if l, ok := p.tableRow(c); ok {
+					lines = append(lines, l)
+				}
+			case atom.Thead, atom.Tbody, atom.Tfoot, atom.Form, atom.Div:
+				rows(c)
 			}
-			if c.text -= len(cell); c.text < 0 {
-				return "", &LargeWorkbookError{fmt.Sprintf("at most %d MB of text in its cells", mostCellText>>20)}
-			}
-			out.WriteString(strings.Join(strings.Fields(cell), " "))
 		}
-		out.WriteByte('\n')
 	}
-	return out.String(), rows.Error()
+	rows(n)
+	if title == "" && len(p.loose) > 0 {
+		title = p.loose[len(p.loose)-1].text
+	}
+	p.layout(true)
+	if len(lines) == 0 {
+		return
+	}
+	if !slices.ContainsFunc(lines, func(l line) bool { return len(l.macs)+len(l.addrs) > 0 }) {
+		for _, l := range lines {
+			p.line(p.kinds, l.number, l.text, false)
+		}
+		return
+	}
+	p.tables(title, lines, byTab, true)
+}
+
+func (p *pager) tableRow(n *html.Node) (line, bool) {
+	var cells []string
+	for c := n.FirstChild; c != nil; c = c.NextSibling {
+		if c.DataAtom != atom.Td && c.DataAtom != atom.Th {
+			continue
+		}
+		var text []string
+		for _, i := range p.leaves(c) {
+			text = append(text, i.text)
+		}
+		cells = append(cells, strings.Join(text, "\n"))
+		if wide, err := strconv.Atoi(attr(c, "colspan")); err == nil {
+			for range min(wide, 50) - 1 {
+				cells = append(cells, "")
+			}
+		}
+	}
+	text := strings.Join(cells, "\t")
+	if strings.TrimSpace(text) == "" {
+		return line{}, false
+	}
+	l := scan(p.number(p.at), text)
+	l.cells = cells
+	return l, true
+}
+
+// leaf is a piece of text of a page that stands by itself.
+type leaf struct {
+	text, label, path string
+	at                int
+}
+
+// leaves gives the pieces of an element in their order, each with the way to it.
+func (p *pager) leaves(n *html.Node) (out []leaf) {
+	var fragments []string
+	label, path, at := "", "", p.at
+	flush := func() {
+		whole := strings.Join(strings.Fields(strings.Join(fragments, "")), " ")
+		apart := false
+		for _, f := range fragments {
+			f = strings.TrimSpace(f)
+			apart = apart || f != whole && (grid.LooksMAC(f) || isAddr(f))
+		}
+		if joined := strings.ReplaceAll(whole, " ", ""); cutMAC.MatchString(joined) && len(joined) == 17 {
+			whole, apart = joined, false
+		}
+		if !apart {
+			fragments = []string{whole}
+		}
+		for k, f := range fragments {
+			if f = strings.Join(strings.Fields(f), " "); f != "" {
+				if last := len(out) - 1; last >= 0 && out[last].label == label && halfWritten(out[last].text) && grid.LooksMAC(out[last].text+f) {
+					out[last].text += f
+					continue
+				}
+				out = append(out, leaf{f, label, path + strings.Repeat("+", k), at})
+			}
+		}
+		fragments = nil
+	}
+	var walk func(n *html.Node, way string, depth int)
+	walk = func(n *html.Node, way string, depth int) {
+		if depth > deepest || n.Type == html.ElementNode && hidden(n) {
+			return
+		}
+		switch n.Type {
+		case html.TextNode:
+			if len(fragments) == 0 {
+				path = way
+			}
+			if strings.TrimSpace(n.Data) != "" || len(fragments) > 0 {
+				fragments = append(fragments, n.Data)
+			}
+			return
+		case html.ElementNode:
+			if v, err := strconv.Atoi(attr(n, lineMark)); err == nil && len(fragments) == 0 {
+				at = v
+			}
+			if kind := attr(n, "type"); n.DataAtom == atom.Input && kind != "hidden" && kind != "password" && kind != "submit" && kind != "button" && kind != "checkbox" && kind != "radio" {
+				fragments = append(fragments, " "+attr(n, "value")+" ")
+				path = way
+				return
+			}
+		}
+		block := n.Type == html.ElementNode && isBlock(n)
+		if block {
+			flush()
+		}
+		nth := map[string]int{}
+		for c := n.FirstChild; c != nil; c = c.NextSibling {
+			key := c.Data
+			if c.Type == html.ElementNode {
+				key += "." + attr(c, "class")
+			} else {
+				key = "#"
+			}
+			nth[key]++
+			walk(c, way+">"+key+strconv.Itoa(nth[key]), depth+1)
+		}
+		if !block {
+			return
+		}
+		before := len(out)
+		flush()
+		if n.DataAtom == atom.Dt || n.DataAtom == atom.Th && len(out) > before {
+			if len(out) > before {
+				label = out[len(out)-1].text
+				out = out[:before]
+			}
+		} else if n.DataAtom == atom.Dd || n.DataAtom == atom.Td {
+			label = ""
+		}
+	}
+	for c := n.FirstChild; c != nil; c = c.NextSibling {
+		walk(c, c.Data+"."+attr(c, "class"), 0)
+	}
+	flush()
+	return out
+}
+
+// records reads what repeats: an element whose parts hold a MAC address each.
+func (p *pager) records(n *html.Node) bool {
+	if p.macs[n] < 2 {
+		return false
+	}
+	var parts []*html.Node
+	for c := n.FirstChild; c != nil; c = c.NextSibling {
+		switch {
+		case p.macs[c] > 1:
+			return false
+		case p.macs[c] == 1:
+			if c.Type != html.ElementNode {
+				return false
+			}
+			parts = append(parts, c)
+		}
+	}
+	if len(parts) < 2 {
+		return false
+	}
+	p.endLine()
+	var cards [][]item
+	var head []leaf
+	for c := n.FirstChild; c != nil; c = c.NextSibling {
+		if c.Type != html.ElementNode {
+			continue
+		}
+		p.mark(c)
+		leaves := p.leaves(c)
+		if p.macs[c] == 0 {
+			if len(cards) == 0 && len(leaves) > 1 {
+				head = leaves
+			} else {
+				for _, l := range leaves {
+					p.loose = append(p.loose, scan(p.number(l.at), l.text))
+				}
+			}
+			continue
+		}
+		var card []item
+		for _, l := range leaves {
+			i := itemOf(scan(p.number(l.at), l.text), l.text, l.label)
+			if i.label == "" {
+				if label, value := labelOf(l.text); label != "" && !i.mac && !i.addr {
+					i = itemOf(i.line, value, label)
+				}
+			}
+			i.path = l.path
+			card = append(card, i)
+		}
+		if len(card) > 0 && !slices.ContainsFunc(card, func(i item) bool { return i.mac }) {
+			for _, i := range card {
+				p.loose = append(p.loose, i.line)
+			}
+			continue
+		}
+		cards = append(cards, card)
+	}
+	title := ""
+	if len(p.loose) > 0 {
+		title = p.loose[len(p.loose)-1].text
+	}
+	p.layout(true)
+	named(cards, head)
+	p.cardTable(title, cards)
+	return true
+}
+
+// named gives the particulars of cards the headings that stand above them, where there
+// are as many; and the place of an address its name, where a card has but one.
+func named(cards [][]item, head []leaf) {
+	labels := 0
+	for _, l := range head {
+		if grid.Known(l.text) {
+			labels++
+		}
+	}
+	var places []string
+	for _, card := range cards {
+		for _, i := range card {
+			if !slices.Contains(places, i.path) {
+				places = append(places, i.path)
+			}
+		}
+	}
+	fits := labels*2 >= len(head) && len(head) == len(places)
+	for _, card := range cards {
+		macs, addrs := 0, 0
+		for _, i := range card {
+			if i.mac {
+				macs++
+			}
+			if i.addr {
+				addrs++
+			}
+		}
+		for k := range card {
+			i := &card[k]
+			if fits && i.label == "" {
+				i.label = head[slices.Index(places, i.path)].text
+			}
+			switch {
+			case i.label != "" && !fits:
+				i.path = "label " + i.label
+			case i.mac && macs == 1:
+				i.path = "mac"
+			case i.addr && addrs == 1:
+				i.path = "address"
+			}
+		}
+	}
+}
+
+// halfWritten passes a text that ends in the middle of a MAC address, which goes on after
+// the line break in its cell.
+func halfWritten(row string) bool {
+	row = strings.TrimRight(row, " ")
+	n, _ := halfMAC(row[strings.LastIndexAny(row, " \t")+1:])
+	return n > 0
 }

@@ -22,6 +22,7 @@ import (
 	"vestpin/core/sighting"
 	"vestpin/core/site"
 	"vestpin/core/span"
+	"vestpin/read/grid"
 )
 
 // MaxBytes is the most text that is read at once. Captures have no limit: they
@@ -49,9 +50,46 @@ type Unread struct {
 type Result struct {
 	Sightings []sighting.Sighting `json:"sightings"`
 	Facts     sighting.Facts      `json:"facts"`
+	Forwards  []Forward           `json:"forwards"`
+	Lists     []List              `json:"lists"`  // at most MostLists of them
 	Unread    []Unread            `json:"unread"` // at most MostUnread of them
 	Missed    int                 `json:"missed"` // how many lines were not understood
 }
+
+// Forward is one line of a router's port forwards, as it stands there. It says nothing
+// of where a device was seen.
+type Forward struct {
+	Name     string        `json:"name"`
+	Protocol site.Protocol `json:"protocol"`
+	Outside  span.Ports    `json:"outside"`
+	Address  netip.Addr    `json:"address"`
+	Inside   span.Ports    `json:"inside"`
+	From     []string      `json:"from"`
+	Enabled  bool          `json:"enabled"`
+	Source   string        `json:"source"`
+	Line     int           `json:"line"`
+}
+
+// List is a list that was found in a text, with what its columns were taken for. Shape
+// names lists of the same form; Ask are columns that could as well be the name.
+type List struct {
+	Source string      `json:"source"`
+	Line   int         `json:"line"`
+	Shape  string      `json:"shape"`
+	Title  string      `json:"title"`
+	Is     string      `json:"is" enum:"devices,reservations,forwards,nothing"`
+	Head   []string    `json:"head"`
+	Roles  []grid.Role `json:"roles"`
+	Ask    []int       `json:"ask"`
+	Rows   int         `json:"rows"` // how many were used
+	Left   int         `json:"left"` // how many came to nothing
+}
+
+// MostLists is how many lists are told of; all are read.
+const MostLists = 50
+
+// Roles are what people said the columns of lists hold, by the shape of the list.
+type Roles map[string][]grid.Role
 
 // Names are the readers that As accepts.
 var Names = []string{"leases", "neighbours", "own-settings", "table", "capture"}
@@ -67,12 +105,12 @@ func Text(source, as string, data []byte) (Result, error) {
 // ErrBinary, *TooLongError, a *span.Malformed for an unknown name, or what
 // reading gave.
 func File(source, as string, in io.Reader) (Result, error) {
-	return Until(func() bool { return false }, source, as, in)
+	return Until(func() bool { return false }, nil, source, as, in)
 }
 
-// Until reads as File does, and ends with context.Canceled when over says that
-// nobody waits for it any more.
-func Until(over func() bool, source, as string, in io.Reader) (Result, error) {
+// Until reads as File does, with the roles that people gave to columns, and ends with
+// context.Canceled when over says that nobody waits for it any more.
+func Until(over func() bool, roles Roles, source, as string, in io.Reader) (Result, error) {
 	if as != "" && !slices.Contains(Names, as) {
 		return blank(), &span.Malformed{Found: as, Want: "one of " + strings.Join(Names, ", ")}
 	}
@@ -98,7 +136,7 @@ func Until(over func() bool, source, as string, in io.Reader) (Result, error) {
 	if all.Len() > MaxBytes {
 		return blank(), &TooLongError{MaxBytes}
 	}
-	r := reader{source: source, as: as, out: blank(), over: over}
+	r := reader{source: source, as: as, out: blank(), over: over, roles: roles}
 	if bytes.HasPrefix(head, []byte("PK\x03\x04")) {
 		return r.workbook(all.String())
 	}
@@ -106,14 +144,27 @@ func Until(over func() bool, source, as string, in io.Reader) (Result, error) {
 	if err != nil {
 		return blank(), err
 	}
-	if looksHTML(text) {
-		text, r.from = plainPage(text)
+	switch tree, ok := treeOf(text); {
+	case looksHTML(text):
+		r.page(text)
+	case ok:
+		r.tree(tree)
+	default:
+		r.lines(unquoted(text))
 	}
-	r.lines(text)
+	r.end()
 	if over() {
 		return blank(), context.Canceled
 	}
 	return r.out, nil
+}
+
+// treeOf reads XML and YAML.
+func treeOf(text string) (*node, bool) {
+	if looksXML(text) {
+		return xmlTree(text)
+	}
+	return yamlTree(text)
 }
 
 // decode makes UTF-8 of what came: UTF-8 or UTF-16 with a byte order mark, else
@@ -148,8 +199,9 @@ type line struct {
 	words  []string
 	macs   []site.MAC
 	addrs  []netip.Addr
-	odd    bool // it holds a MAC address that names no interface: broadcast, multicast, zeros
-	after  bool // a blank line stands before it
+	odd    bool     // it holds a MAC address that names no interface: broadcast, multicast, zeros
+	after  bool     // a blank line stands before it
+	cells  []string // of a table whose cells are known
 }
 
 // longest is the length from which a line is noise.
@@ -170,10 +222,11 @@ func scan(number int, text string) line {
 	}
 	l.words = strings.FieldsFunc(text, between)
 	for _, w := range l.words {
+		w = strings.TrimSuffix(w, ".")
 		if len(l.macs)+len(l.addrs) >= mostNamed {
 			return line{number: number, text: text}
 		}
-		if looksMAC(w) {
+		if grid.LooksMAC(w) {
 			if m, err := site.ParseMAC(w); err == nil {
 				l.macs = append(l.macs, m)
 			} else {
@@ -184,27 +237,6 @@ func scan(number int, text string) line {
 		}
 	}
 	return l
-}
-
-// looksMAC passes words that have the shape of a MAC address.
-func looksMAC(w string) bool {
-	if len(w) < 11 || len(w) > 17 {
-		return false
-	}
-	seps, letters := 0, 0
-	for i := range len(w) {
-		c := w[i] | 0x20
-		switch {
-		case w[i] >= '0' && w[i] <= '9':
-		case c >= 'a' && c <= 'f':
-			letters++
-		case strings.IndexByte(":-.", w[i]) >= 0:
-			seps++
-		default:
-			return false
-		}
-	}
-	return seps == 5 || (seps == 2 && len(w) == 14) || (seps == 0 && len(w) == 12 && letters > 0) || (seps == 0 && len(w) == 12 && w[0] == '0')
 }
 
 func addrWord(w string) (netip.Addr, bool) {
@@ -221,9 +253,10 @@ type reader struct {
 	over       func() bool // nobody waits for it any more
 	from       []int       // of text made of another form: the line of the source for each
 	out        Result
-	rows       []line // of tables, whose columns are guessed when all are known
-	loose      []line // lines that no reader took: parts of cards, headings, or not understood
-	taken      int    // the number of the line that was taken last
+	roles      Roles
+	loose      []line // lines that no reader took: of tables and cards, or not understood
+	takenAt    []int  // the numbers of lines that were taken since the first of these
+	carried    *carried
 	columns    columns
 	settings   bool // the file is a configuration of dnsmasq
 	vain       int  // how many blocks were tried in vain
@@ -231,8 +264,12 @@ type reader struct {
 	own        []netip.Prefix
 	gateways   []netip.Addr
 	adapter    adapter
-	calendar   calendar
-	hosts      map[netip.Addr]int // of ISC leases: where the newest of each address stands
+
+	inList      bool       // the DNS servers of PowerShell go on below
+	netsh       int        // which address below the subnet comes next
+	lastAddress netip.Addr // of a line with a label
+	calendar    calendar
+	hosts       map[netip.Addr]int // of ISC leases: where the newest of each address stands
 }
 
 // kind is a way to read, with the name under which the user may pick it.
@@ -242,7 +279,7 @@ type kind struct {
 }
 
 func (r *reader) kinds() []kind {
-	all := []kind{{"leases", r.setting}, {"neighbours", r.neighbour}, {"own-settings", r.ownSetting}, {"table", r.tableRow}}
+	all := []kind{{"leases", r.setting}, {"neighbours", r.neighbour}, {"own-settings", r.tool}, {"own-settings", r.ownSetting}, {"leases", r.logLine}, {"table", r.known}}
 	if r.as == "" {
 		return all
 	}
@@ -264,10 +301,11 @@ func (r *reader) lines(text string) {
 		raw, text, _ = strings.Cut(text, "\n")
 		raw = strings.TrimSuffix(raw, "\r")
 		if leases && r.lease(number, raw) {
-			if r.taken == 0 { // more of the kind will follow
+			if len(r.out.Sightings) == 1 { // more of the kind will follow
 				r.out.Sightings = slices.Grow(r.out.Sightings, min(strings.Count(text, "\n"), len(text)/40)+1)
 			}
-			r.taken, blank = number, false
+			r.take(number)
+			blank = false
 			continue
 		}
 		trimmed := strings.TrimSpace(raw)
@@ -277,7 +315,7 @@ func (r *reader) lines(text string) {
 		}
 		if rest, n := r.block(number, trimmed, whole); n > 0 {
 			text, number, blank = rest, number+n-1, false
-			r.taken = number
+			r.take(number)
 			continue
 		}
 		if joined, rest, n := r.openQuote(raw, text); n > 0 {
@@ -294,12 +332,12 @@ func (r *reader) lines(text string) {
 		blank = false
 	}
 	r.closeAdapter()
-	r.cards()
-	r.table()
+	r.layout(true)
+}
+
+// end puts what was found in order.
+func (r *reader) end() {
 	r.settle()
-	for _, l := range r.loose {
-		r.unread(l)
-	}
 	if r.from != nil {
 		for i := range r.out.Sightings {
 			r.out.Sightings[i].Line = r.lineOf(r.out.Sightings[i].Line)
@@ -314,7 +352,7 @@ func (r *reader) lines(text string) {
 // openQuote joins a row of a file with known headings, one of whose cells holds line
 // breaks, with the lines that belong to it; n is how many.
 func (r *reader) openQuote(raw, rest string) (joined, after string, n int) {
-	if r.columns.roles == nil || strings.Count(raw, `"`)%2 == 0 {
+	if r.columns.are == nil || strings.Count(raw, `"`)%2 == 0 {
 		return "", "", 0
 	}
 	joined = raw
@@ -349,23 +387,27 @@ func (r *reader) line(kinds []kind, number int, raw string, blank bool) {
 		for _, k := range kinds {
 			if k.take(l) {
 				r.dropHeading(l)
-				r.taken = number
+				r.take(number)
 				return
 			}
 		}
 	}
 	r.loose = append(r.loose, l)
-	if len(r.loose) > mostLoose { // of so many lines in a row that nothing is known of, no card comes
-		for _, old := range r.loose[:mostLoose/2] {
-			r.unread(old)
-		}
-		r.loose = append(r.loose[:0], r.loose[mostLoose/2:]...)
+	if len(r.loose) >= mostLoose {
+		r.layout(false)
 	}
 }
 
-// mostLoose is how many lines are kept that no reader took, for the cards they may
-// be parts of: some thousand devices of a dozen lines.
-const mostLoose = 50_000
+// take notes that a line was taken, if that parts others.
+func (r *reader) take(number int) {
+	if len(r.loose) > 0 {
+		r.takenAt = append(r.takenAt, number)
+	}
+}
+
+// mostLoose is how many lines are looked at together: a table may go on beyond them,
+// cards end there.
+const mostLoose = 20_000
 
 // MostUnread is how many lines that were not understood are given; all are counted.
 const MostUnread = 200
@@ -377,11 +419,14 @@ func (r *reader) unread(l line) {
 	}
 }
 
-// noise passes rules, remarks and lines without anything to read. A row whose
-// first column is headed or numbered with "#" is no remark.
+// noise passes rules, remarks that name no device, and lines without anything to read.
+// A row whose first column is headed or numbered with "#" is no remark.
 func noise(text string) bool {
 	text = strings.TrimSpace(text)
-	return strings.HasPrefix(text, "#") && !strings.Contains(text, "\t") || strings.HasPrefix(text, "//") || strings.Trim(text, "-=_+|* \t\u2500\u2502\u253c") == ""
+	if strings.HasPrefix(text, "#") && !strings.Contains(text, "\t") || strings.HasPrefix(text, "//") {
+		return len(scan(0, text).macs) == 0
+	}
+	return strings.Trim(text, "-=_+|* \t\u2500\u2502\u253c") == "" || strings.HasPrefix(text, "sep=") && len(text) == 5
 }
 
 // dropHeading takes the lines right above one that was understood for its
@@ -389,7 +434,7 @@ func noise(text string) bool {
 func (r *reader) dropHeading(l line) {
 	for n := len(r.loose); n > 0; n = len(r.loose) {
 		last := r.loose[n-1]
-		if l.number-last.number > 3 || last.number <= r.taken || strings.ContainsFunc(last.text, isDigit) && len(last.words) < 4 || len(last.words) < 2 || len(last.macs)+len(last.addrs) > 0 || strings.HasPrefix(last.text, "\x1b") {
+		if l.number-last.number > 3 || r.takenBetween(last.number, l.number) || strings.ContainsFunc(last.text, isDigit) && len(last.words) < 4 || len(last.words) < 2 || len(last.macs)+len(last.addrs) > 0 || strings.HasPrefix(last.text, "\x1b") {
 			return
 		}
 		r.loose = r.loose[:n-1]
@@ -422,7 +467,7 @@ func splitMAC(raw, rest string) (joined, after string, ok bool) {
 	default:
 		return "", "", false
 	}
-	if w := head + sep + tail; !looksMAC(w) || len(w) != 17 {
+	if w := head + sep + tail; !grid.LooksMAC(w) || len(w) != 17 {
 		return "", "", false
 	}
 	return raw + sep + next, after, true
@@ -471,7 +516,7 @@ func (r *reader) add(s sighting.Sighting) {
 		s.Host = ""
 	}
 	if !plainASCII(s.Host) && strings.ContainsFunc(s.Host, unseen) {
-		ours := r.columns.roles != nil // a break in a cell was written there
+		ours := r.columns.are != nil // a break in a cell was written there
 		s.Host = strings.TrimSpace(strings.Map(func(c rune) rune {
 			if unseen(c) && !(ours && c == '\n') {
 				return -1

@@ -103,7 +103,7 @@ func readAll(ctx context.Context, parts *multipart.Reader) (all read.Result, sou
 		if len(sources) == mostFiles {
 			return all, nil, huma.Error413RequestEntityTooLarge(fmt.Sprintf("At most %d files are read at once.", mostFiles))
 		}
-		one, err := read.Until(func() bool { return ctx.Err() != nil }, source, "", part)
+		one, err := read.Until(func() bool { return ctx.Err() != nil }, nil, source, "", part)
 		var long *read.TooLongError
 		var large *read.LargeWorkbookError
 		switch {

@@ -1,0 +1,324 @@
+package grid
+
+import (
+	"net/netip"
+	"slices"
+	"strings"
+)
+
+// column is what is known of a column: how many of its cells could be what.
+type column struct {
+	head     []Role
+	exact    bool // the heading is known whole
+	headed   bool // it has a heading, known or not
+	rows     int
+	filled   int
+	count    map[sort]int
+	distinct int // different texts among those filled
+	private  int // addresses of private networks
+	nets     map[netip.Prefix]int
+	hostlike int // cells such as a device names itself: one word, small letters, dashes
+}
+
+func profile(rows []Row, s split, head string) column {
+	c := column{rows: len(rows), count: map[sort]int{}, nets: map[netip.Prefix]int{}, headed: strings.TrimSpace(head) != ""}
+	c.head, c.exact = Heading(head)
+	texts := make(map[string]bool, len(rows))
+	for _, row := range rows {
+		text := strings.TrimSpace(s.cell(row))
+		if text == "" {
+			continue
+		}
+		c.filled++
+		texts[text] = true
+		of := sortOf(text)
+		for bit := isMAC; bit <= isText; bit <<= 1 {
+			if of&bit != 0 {
+				c.count[bit]++
+			}
+		}
+		if of&isText != 0 && !strings.Contains(text, " ") && strings.ToLower(text) == text {
+			c.hostlike++
+		}
+		if a, ok := AddressIn(text); ok {
+			if a.IsPrivate() || a.IsLinkLocalUnicast() {
+				c.private++
+			}
+			if p, err := a.Prefix(24); err == nil {
+				c.nets[p]++
+			}
+		}
+	}
+	c.distinct = len(texts)
+	return c
+}
+
+func (c column) share(of sort) float64 {
+	n := 0
+	for bit := isMAC; bit <= isText; bit <<= 1 {
+		if of&bit != 0 {
+			n = max(n, c.count[bit])
+		}
+	}
+	if c.filled == 0 {
+		return 0
+	}
+	return float64(n) / float64(c.filled)
+}
+
+func (c column) unlike() float64 {
+	if c.filled == 0 {
+		return 0
+	}
+	return float64(c.distinct) / float64(c.filled)
+}
+
+func (c column) says(roles ...Role) bool {
+	return slices.ContainsFunc(c.head, func(r Role) bool { return slices.Contains(roles, r) })
+}
+
+// best gives the column with the highest worth, -1 where none is worth anything.
+func best(columns []column, taken []Role, worth func(c column) float64) int {
+	at, most := -1, 0.0
+	for i, c := range columns {
+		if taken[i] != None || c.filled == 0 {
+			continue
+		}
+		if w := worth(c); w > most {
+			at, most = i, w
+		}
+	}
+	return at
+}
+
+// assign gives each column its role: first what the addresses are, which their form tells,
+// then ports and protocols, then the name among what is left.
+func assign(columns []column, headed, forwards bool) (roles []Role, ask []int) {
+	roles = make([]Role, len(columns))
+	if at := best(columns, roles, macWorth); at >= 0 {
+		roles[at] = MAC
+	}
+	for i, c := range columns {
+		if roles[i] == None && c.share(isMAC) > 0.5 && !(c.says(Name, DeviceName) && c.share(isMAC) < 1) {
+			roles[i] = OtherMAC
+		}
+	}
+	if at := best(columns, roles, func(c column) float64 { return addressWorth(c, len(columns) > 0 && !slices.Contains(roles, MAC)) }); at >= 0 {
+		roles[at] = Address
+		if columns[at].says(ReservedAddr) {
+			roles[at] = ReservedAddr
+		}
+	}
+	for i, c := range columns {
+		if roles[i] == None {
+			roles[i] = typed(c)
+		}
+	}
+	hasMAC := slices.Contains(roles, MAC)
+	if !hasMAC {
+		assignPorts(columns, roles, forwards)
+	}
+	name := func(c column) float64 { return nameWorth(c, headed) }
+	at := best(columns, roles, name)
+	if at >= 0 {
+		roles[at] = Name
+		for i, c := range columns {
+			if i != at && roles[i] == None && c.filled > 0 && closeTo(name(c), name(columns[at]), headed) {
+				ask = append(ask, i)
+			}
+		}
+		if len(ask) > 0 {
+			ask = append([]int{at}, ask...)
+		}
+	}
+	for i, c := range columns {
+		if roles[i] == None {
+			roles[i] = rest(c)
+		}
+	}
+	return roles, ask
+}
+
+func closeTo(w, best float64, headed bool) bool {
+	if headed {
+		return w >= best
+	}
+	return w > best*0.75
+}
+
+func macWorth(c column) float64 {
+	if c.count[isMAC] == 0 || c.share(isMAC|isNothing) < 0.5 {
+		return 0
+	}
+	w := float64(c.count[isMAC])/float64(c.rows) + c.unlike()
+	switch {
+	case c.says(MAC):
+		w += 2
+	case c.says(OtherMAC):
+		w -= 1.9
+	case c.says(Name, DeviceName) && c.share(isMAC) < 1:
+		w -= 1.9
+	}
+	return max(w, 0.01)
+}
+
+// addressWorth tells how likely a column holds where the devices are: addresses of one
+// network, each another.
+func addressWorth(c column, forwards bool) float64 {
+	if c.count[isAddress] == 0 || c.share(isAddress|isNothing) < 0.4 && c.share(isAddress) < 0.3 {
+		return 0
+	}
+	most := 0
+	for _, n := range c.nets {
+		most = max(most, n)
+	}
+	w := float64(c.count[isAddress])/float64(c.rows) + c.unlike() + 0.8*float64(c.private)/float64(c.filled) + 0.2*float64(most)/float64(c.filled)
+	switch {
+	case c.says(ReservedAddr):
+		w += 2.1
+	case c.says(Target) && forwards:
+		w += 2.2
+	case c.says(Address):
+		w += 2
+	case c.says(Gateway, DNS, Mask, Network, Version, Range, Sender) || c.says(Figure, Time, Port):
+		return 0
+	}
+	return w
+}
+
+// typed gives the role of a column whose cells are of a form that is no name.
+func typed(c column) Role {
+	switch {
+	case c.filled == 0:
+		return None
+	case c.says(Password):
+		return Password
+	case c.share(isAddress) > 0.5:
+		for _, r := range c.head {
+			if r == Gateway || r == DNS || r == Version || r == Sender || r == Network {
+				return r
+			}
+		}
+		if c.headed && c.exact && c.says(Name, DeviceName) {
+			return None
+		}
+		return Range
+	case c.share(isNetwork) > 0.5 && c.says(Sender):
+		return Sender
+	case c.share(isNetwork) > 0.5:
+		return Network
+	case c.share(isMask) > 0.5:
+		return Mask
+	case c.share(isIPv6) > 0.5:
+		return IPv6
+	}
+	return None
+}
+
+// nameWorth tells how likely a column is the name.
+func nameWorth(c column, headed bool) float64 {
+	if c.filled == 0 || c.share(isIPv6|isMask|isNetwork) > 0.5 {
+		return 0
+	}
+	texty := c.share(isText|isNumber|isNothing) - 0.3*c.share(isNumber)
+	looks := texty*(0.2+0.8*c.unlike()) - 0.6*c.share(isMaker) - 0.9*c.share(isLink|isState|isAction|isQuantity|isTime|isAgo|isProtocol|isYes|isNo)
+	if headed {
+		if c.share(isNumber) > 0.9 {
+			looks -= 30 // figures are names where nothing else is
+		}
+		switch {
+		case c.exact && c.says(Name):
+			return 10 + looks/10
+		case c.exact && c.says(DeviceName):
+			return 8 + looks/10
+		case c.says(Name) && !c.exact:
+			return 7 + looks/10
+		case c.says(DeviceName) && !c.exact && len(c.head) == 1:
+			return 6 + looks/10
+		case c.says(Note):
+			if c.share(isText) < 0.3 {
+				return 0
+			}
+			return 4 + looks/10
+		case len(c.head) > 0:
+			return 0
+		}
+		if looks < 0.45 || c.count[isText] == 0 {
+			return 0
+		}
+		if !c.headed {
+			return 1 + looks // a column without a heading among headed ones
+		}
+		return 2 + looks
+	}
+	if c.count[isText] == 0 && c.share(isNumber) < 1 || c.count[isText] == 0 && looks < 0.6 {
+		return 0
+	}
+	if c.count[isText] == 0 {
+		return 0.05
+	}
+	return max(0, looks+0.15*float64(c.hostlike)/float64(c.filled))
+}
+
+// rest gives the role of a column that is none of the above: what its heading says, or
+// what its cells look like.
+func rest(c column) Role {
+	for _, r := range c.head {
+		switch r {
+		case Outside, OutsideEnd, Inside, InsideEnd, Port, Protocol, Target, Sender:
+		case Name, DeviceName:
+			return Note
+		case Link:
+			return Link
+		case Enabled, Reserved, State:
+			if r == Reserved && c.share(isYes|isNo|isNothing) < 0.5 && c.share(isState) > 0 {
+				return State
+			}
+			return r
+		case Reservations, Forwards, MAC, OtherMAC, Address, ReservedAddr, IPv6:
+		default:
+			return r
+		}
+	}
+	if c.headed {
+		if c.says(Port) && c.share(isLink|isNumber) > 0.5 {
+			return Link
+		}
+		return None
+	}
+	switch {
+	case c.share(isLink) > 0.5:
+		return Link
+	case c.share(isState) > 0.5:
+		return State
+	case c.share(isTime|isAgo) > 0.5:
+		return Time
+	case c.share(isAction) > 0.5:
+		return Action
+	case c.share(isMaker) > 0.5:
+		return Maker
+	case c.share(isNumber|isQuantity) > 0.5:
+		return Figure
+	}
+	return None
+}
+
+// kindOf says what a list is of.
+func kindOf(roles []Role, columns []column, title Role) string {
+	has := func(list ...Role) bool {
+		return slices.ContainsFunc(roles, func(r Role) bool { return slices.Contains(list, r) })
+	}
+	switch {
+	case has(MAC) && (title == Reservations || has(ReservedAddr)):
+		return OfReservations
+	case has(MAC):
+		return OfDevices
+	case has(Address, Target) && (has(Outside, Inside, Port, Service) || title == Forwards && has(Protocol)):
+		return OfForwards
+	case has(Address, ReservedAddr) && title == Reservations:
+		return OfReservations
+	case has(Address, ReservedAddr) && has(Name):
+		return OfDevices
+	}
+	return OfNothing
+}

@@ -1,0 +1,252 @@
+package grid
+
+import (
+	"net/netip"
+	"regexp"
+	"strings"
+	"unicode"
+
+	"vestpin/core/site"
+	"vestpin/core/span"
+)
+
+// sort is what a cell could be, as a set of bits: words may be of several sorts.
+type sort uint32
+
+const (
+	isMAC sort = 1 << iota
+	isAddress
+	isNetwork
+	isMask
+	isIPv6
+	isNumber
+	isPorts // a range or list of ports
+	isQuantity
+	isTime
+	isProtocol
+	isProtocolPort // "tcp/8020"
+	isLink
+	isState
+	isYes
+	isNo
+	isAction
+	isMaker
+	isNothing // a word that stands for no name
+	isAgo
+	isUnit
+	isMonth
+	isText
+)
+
+// sorts are the groups of words.txt.
+var sorts = map[string]sort{
+	"nothing": isNothing, "state": isState, "yes": isYes, "no": isNo, "link": isLink, "ago": isAgo, "unit": isUnit, "month": isMonth, "maker": isMaker, "action": isAction, "protocol": isProtocol,
+}
+
+var (
+	portsShape    = regexp.MustCompile(`^\d{1,5}(\s*[-\x{2013}:~]\s*\d{1,5})?(\s*,\s*\d{1,5}(\s*[-\x{2013}:~]\s*\d{1,5})?)*$`)
+	protocolPort  = regexp.MustCompile(`(?i)^(tcp|udp|both|any|tcp[/+&]udp)\s*[/: ]\s*(\d{1,5}(?:\s*[-:]\s*\d{1,5})?)$|^(\d{1,5}(?:-\d{1,5})?)\s*/\s*(tcp|udp|both)$`)
+	quantityShape = regexp.MustCompile(`^[-+]?\d[\d.,]*\s*(/\s*\d[\d.,]*)?\s*([^\d\s]{1,8})?$`)
+	clockShape    = regexp.MustCompile(`\d{1,2}[:.]\d{2}([:.]\d{2})?\b|\d{4}-\d\d-\d\d|\d{1,2}[./]\d{1,2}[./]\d{2,4}`)
+	linkShape     = regexp.MustCompile(`(?i)^((w?lan|eth|port|ge|gi|fa|te|wi-?fi|wireless|wired|ethernet|ssid|ap|guest|radio|br|en|wlx?|p)[ -]?\d+([./]\d+)*|(2[.,]4|5|6) ?ghz.*|.*\b(2[.,]4|5|6) ?ghz|802\.11\w*\b.*|(lan|wlan|wi-?fi|ethernet)\b.{0,12})$`)
+)
+
+// sortOf says what a cell could be.
+func sortOf(cell string) sort {
+	if cell == "" {
+		return 0
+	}
+	if LooksMAC(cell) {
+		return isMAC
+	}
+	c := cell[0]
+	digit := c >= '0' && c <= '9'
+	if digit || c == '[' || c == '<' || c == '(' || strings.HasPrefix(cell, "http") {
+		if _, s, ok := addressIn(cell); ok {
+			return s
+		}
+	}
+	if strings.Count(cell, ":") >= 2 {
+		if a, err := netip.ParseAddr(strings.SplitN(cell, "%", 2)[0]); err == nil && a.Is6() {
+			return isIPv6
+		}
+		if p, err := netip.ParsePrefix(cell); err == nil && p.Addr().Is6() {
+			return isIPv6
+		}
+	}
+	if len(cell) > 120 {
+		return isText
+	}
+	folded := fold(cell)
+	s := known().cells[folded]
+	switch {
+	case digit && portsShape.MatchString(cell):
+		if strings.ContainsAny(cell, "-:~,\u2013") {
+			return s | isPorts
+		}
+		return s | isNumber
+	case protocolPort.MatchString(cell):
+		return isProtocolPort
+	case clockShape.MatchString(cell) && timey(folded):
+		return s | isTime
+	}
+	if digit || c == '-' || c == '+' {
+		if quantityShape.MatchString(folded) {
+			return s | isQuantity
+		}
+	}
+	if linkShape.MatchString(folded) {
+		s |= isLink
+	}
+	if s != 0 {
+		return s
+	}
+	if !strings.ContainsFunc(cell, func(c rune) bool { return unicode.IsLetter(c) || unicode.IsDigit(c) || c > 0x2fff }) {
+		return isNothing // marks alone
+	}
+	if measured(folded) {
+		return isTime
+	}
+	if fields := strings.Fields(folded); len(fields) > 1 && known().cells[strings.Trim(fields[len(fields)-1], "().,")]&isMaker != 0 || strings.Contains(folded, ", inc") || strings.Contains(folded, "公司") || strings.Contains(folded, "株式会社") {
+		return isMaker | isText
+	}
+	return isText
+}
+
+// timey passes a text with a time in it and little else: words for days, months and units.
+func timey(folded string) bool {
+	other := 0
+	for _, w := range strings.FieldsFunc(folded, func(c rune) bool { return c == ' ' || c == ',' || c == '(' || c == ')' }) {
+		rest := strings.TrimFunc(w, func(c rune) bool { return unicode.IsDigit(c) || strings.ContainsRune(":./+-", c) })
+		if rest != "" && rest != "t" && rest != "z" && rest != "am" && rest != "pm" && known().cells[rest]&(isAgo|isUnit|isMonth) == 0 {
+			other++
+		}
+	}
+	return other == 0
+}
+
+// measured passes lengths of time, dates in words and the like: figures and words that
+// go with figures.
+func measured(folded string) bool {
+	figures, others := 0, 0
+	for _, w := range strings.FieldsFunc(folded, func(c rune) bool { return c == ' ' || c == ',' || c == '/' }) {
+		rest := strings.TrimFunc(w, func(c rune) bool { return unicode.IsDigit(c) || strings.ContainsRune(":.+-\u00b7", c) })
+		if rest != w {
+			figures++
+		}
+		if rest != "" && known().cells[rest]&(isAgo|isUnit|isMonth) == 0 {
+			others++
+		}
+	}
+	return figures > 0 && others == 0
+}
+
+// LooksMAC passes words that have the shape of a MAC address: six pairs with colons or
+// dashes, three groups with dots, or twelve figures that begin with a zero or hold a
+// letter and a figure.
+func LooksMAC(w string) bool {
+	if len(w) < 11 || len(w) > 17 {
+		return false
+	}
+	seps, letters, figures := 0, 0, 0
+	var sep byte
+	for i := range len(w) {
+		c := w[i] | 0x20
+		switch {
+		case w[i] >= '0' && w[i] <= '9':
+			figures++
+		case c >= 'a' && c <= 'f':
+			letters++
+		case strings.IndexByte(":-.", w[i]) >= 0:
+			if sep != 0 && sep != w[i] {
+				return false
+			}
+			sep = w[i]
+			seps++
+		default:
+			return false
+		}
+	}
+	switch seps {
+	case 5:
+		return sep != '.'
+	case 2:
+		return len(w) == 14 && sep != ':'
+	case 0:
+		return len(w) == 12 && (letters > 0 && figures > 0 || w[0] == '0')
+	}
+	return false
+}
+
+// addressIn finds an IPv4 address that is the whole of a cell but for a scheme, brackets,
+// a port, a path or a mask.
+func addressIn(cell string) (netip.Addr, sort, bool) {
+	bare := strings.Trim(cell, "[]()<> ")
+	if _, after, ok := strings.Cut(bare, "://"); ok {
+		bare = after
+		bare, _, _ = strings.Cut(bare, "/")
+	}
+	host, port, _ := strings.Cut(bare, ":")
+	if port != "" && strings.Trim(port, "0123456789") != "" {
+		return netip.Addr{}, 0, false
+	}
+	host, bits, masked := strings.Cut(host, "/")
+	if len(host) < 7 || len(host) > 15 {
+		return netip.Addr{}, 0, false
+	}
+	a, err := netip.ParseAddr(host)
+	if err != nil || !a.Is4() {
+		return netip.Addr{}, 0, false
+	}
+	if masked {
+		n, err := span.ParseMask(bits)
+		if err != nil {
+			return a, isAddress, bits == ""
+		}
+		if n < 32 && netip.PrefixFrom(a, n).Masked().Addr() == a {
+			return a, isNetwork, true
+		}
+		return a, isAddress, true
+	}
+	if n, ok := span.MaskBits(a); ok && n >= 1 && (n >= 8 || a.As4()[0] == 255) && a.As4()[0] == 255 {
+		return a, isMask, true
+	}
+	return a, isAddress, true
+}
+
+// AddressIn gives the IPv4 address that a cell is, with whatever scheme, port or mask.
+func AddressIn(cell string) (netip.Addr, bool) {
+	a, s, ok := addressIn(cell)
+	return a, ok && s == isAddress
+}
+
+// portAfter gives the port that follows the address in a cell.
+func portAfter(cell string) string {
+	bare := strings.Trim(cell, "[]()<> ")
+	if _, after, ok := strings.Cut(bare, "://"); ok {
+		bare, _, _ = strings.Cut(after, "/")
+	}
+	_, port, _ := strings.Cut(bare, ":")
+	return port
+}
+
+// mac reads a cell as the MAC address of an interface.
+func mac(cell string) (site.MAC, bool) {
+	if !LooksMAC(cell) {
+		return "", false
+	}
+	m, err := site.ParseMAC(cell)
+	return m, err == nil
+}
+
+// Stateful passes words that say how a device is, how it is attached, or what a button does.
+func Stateful(text string) bool {
+	return sortOf(strings.TrimSpace(text))&(isState|isLink|isAction|isYes|isNo|isAgo) != 0
+}
+
+// Namelike passes a text that may be a name: neither an address nor how a device is
+// attached, how long, since when, or a button.
+func Namelike(text string) bool {
+	s := sortOf(strings.TrimSpace(text))
+	return s&isText != 0 && s&(isMaker) == 0 || s == isNumber
+}

@@ -1,0 +1,327 @@
+// Package grid knows what the columns of a list hold, whatever page or program the list
+// comes from. It judges a list as a whole: a heading says what a column is, in any of the
+// languages that it knows; where there are none, what the cells look like decides. It
+// knows neither files nor lines of text: its lists are cut into cells already.
+package grid
+
+import (
+	"net/netip"
+	"slices"
+	"strings"
+
+	"vestpin/core/site"
+)
+
+// Role is what a column holds.
+type Role string
+
+// The roles. Of these a device has MAC, Address and Name; a forward has Name, Protocol,
+// Outside, Target, Inside, Sender and Enabled.
+const (
+	None         Role = ""
+	MAC          Role = "mac"
+	OtherMAC     Role = "othermac" // of the radio or switch that a device is attached to
+	Address      Role = "address"
+	ReservedAddr Role = "reservedaddress"
+	IPv6         Role = "ipv6"
+	Name         Role = "name"
+	DeviceName   Role = "device"
+	Note         Role = "note"
+	Link         Role = "link"
+	Kind         Role = "kind"
+	Place        Role = "place"
+	Maker        Role = "maker"
+	Model        Role = "model"
+	Version      Role = "version"
+	State        Role = "state"
+	Time         Role = "time"
+	Figure       Role = "figure"
+	Network      Role = "network"
+	Mask         Role = "mask"
+	Gateway      Role = "gateway"
+	DNS          Role = "dns"
+	Range        Role = "range"
+	Outside      Role = "outside"
+	OutsideEnd   Role = "outsideend"
+	Inside       Role = "inside"
+	InsideEnd    Role = "insideend"
+	Port         Role = "port"
+	Protocol     Role = "protocol"
+	Service      Role = "service"
+	Target       Role = "target"
+	Sender       Role = "sender"
+	Enabled      Role = "enabled"
+	Reserved     Role = "reserved"
+	Action       Role = "action"
+	Password     Role = "password"
+	Reservations Role = "reservations" // a title
+	Forwards     Role = "forwards"     // a title
+)
+
+// Row is one row of a list: its cells, and the line where it stands.
+type Row struct {
+	Line  int
+	Cells []string
+}
+
+// Table is a list. Title is what stands above it; Head is nil where it has no headings.
+type Table struct {
+	Title string
+	Head  []string
+	Rows  []Row
+}
+
+// What a list is of.
+const (
+	OfDevices      = "devices"
+	OfReservations = "reservations"
+	OfForwards     = "forwards"
+	OfNothing      = "nothing" // neither
+)
+
+// Reading is what a list was taken for. Columns may be more than the cells of a row:
+// one that held a name and an address in each cell is two. Roles go with Head.
+type Reading struct {
+	Is       string
+	Head     []string
+	Roles    []Role
+	Ask      []int // columns that could as well be the name
+	splits   []split
+	reserved bool
+}
+
+// split says how a column of the list becomes one or several of the reading.
+type split struct {
+	from int  // the column of the list
+	part sort // the part of its cells: isMAC, isAddress, isIPv6, isText what is left; 0 is the whole
+}
+
+// sampled is how many rows of a list are looked at to judge its columns.
+const sampled = 1500
+
+// Read judges the columns of a list. Set gives roles that a person has chosen, by the
+// column of the reading; where it has none, or as many as it does not have, it is not
+// looked at.
+func Read(t Table, set []Role) Reading {
+	rows := sample(t.Rows)
+	r := Reading{Is: OfNothing}
+	width := 0
+	for _, row := range rows {
+		width = max(width, len(row.Cells))
+	}
+	width = max(width, min(len(t.Head), 200))
+	for c := range width {
+		head := ""
+		if c < len(t.Head) {
+			head = t.Head[c]
+		}
+		for _, part := range partsOf(rows, c) {
+			r.splits = append(r.splits, split{c, part})
+			r.Head = append(r.Head, head)
+		}
+	}
+	columns := make([]column, len(r.splits))
+	for c, s := range r.splits {
+		columns[c] = profile(rows, s, r.Head[c])
+	}
+	title, _ := Title(t.Title)
+	r.Roles, r.Ask = assign(columns, t.Head != nil, title == Forwards)
+	if len(set) == len(r.Roles) {
+		r.Roles, r.Ask = slices.Clone(set), nil
+	}
+	r.Is = kindOf(r.Roles, columns, title)
+	if r.Is == OfReservations {
+		r.reserved = true
+	}
+	return r
+}
+
+func sample(rows []Row) []Row {
+	if len(rows) <= sampled {
+		return rows
+	}
+	out := make([]Row, 0, sampled)
+	for i := range sampled {
+		out = append(out, rows[i*len(rows)/sampled])
+	}
+	return out
+}
+
+// partsOf says into what the cells of a column fall: an address, or one with other words.
+func partsOf(rows []Row, c int) []sort {
+	var has [4]int
+	mixed := 0
+	for _, row := range rows {
+		if c >= len(row.Cells) || !strings.ContainsAny(row.Cells[c], " \n,;|/()\t") {
+			continue
+		}
+		p := pieces(row.Cells[c])
+		if !p.mac.is() && !p.address.is() {
+			continue
+		}
+		n := 0
+		for i, there := range []bool{p.mac.is(), p.address.is(), p.ipv6 != "", p.rest != ""} {
+			if there {
+				has[i]++
+				n++
+			}
+		}
+		if n > 1 {
+			mixed++
+		}
+	}
+	if mixed == 0 {
+		return []sort{0}
+	}
+	var out []sort
+	for i, s := range []sort{isText, isMAC, isAddress, isIPv6} {
+		if has[(i+3)%4] > 0 {
+			out = append(out, s)
+		}
+	}
+	return out
+}
+
+// piece is the first word of a sort in a cell.
+type piece string
+
+func (p piece) is() bool { return p != "" }
+
+type piecesOf struct {
+	mac, address piece
+	ipv6, rest   string
+}
+
+// pieces takes a cell apart that holds several things.
+func pieces(cell string) piecesOf {
+	var p piecesOf
+	var rest []string
+	for _, w := range strings.FieldsFunc(cell, func(c rune) bool { return c <= ' ' || c == 0xa0 || c == ',' || c == ';' || c == '|' }) {
+		bare := strings.Trim(w, "()[]<>")
+		switch s := sortOf(bare); {
+		case s&isMAC != 0 && p.mac == "":
+			p.mac = piece(bare)
+		case s&isAddress != 0 && p.address == "":
+			p.address = piece(bare)
+		case s&isIPv6 != 0:
+			p.ipv6 = bare
+		case bare == "" || bare == "/" || s&(isMAC|isAddress) != 0:
+		default:
+			rest = append(rest, w)
+		}
+	}
+	p.rest = strings.Trim(strings.Join(rest, " "), "()[]-/ ")
+	return p
+}
+
+// cell gives the text of a column of the reading in a row.
+func (s split) cell(row Row) string {
+	if s.from >= len(row.Cells) {
+		return ""
+	}
+	text := row.Cells[s.from]
+	if s.part == 0 {
+		return text
+	}
+	p := pieces(text)
+	switch s.part {
+	case isMAC:
+		return string(p.mac)
+	case isAddress:
+		return string(p.address)
+	case isIPv6:
+		return p.ipv6
+	}
+	if p.mac == "" && p.address == "" && p.ipv6 == "" {
+		return text
+	}
+	return p.rest
+}
+
+// Device is what a row says of a device. Clear is false where its row does not go with
+// the columns: what it holds is then not to be used.
+type Device struct {
+	Line     int
+	MAC      site.MAC
+	Address  netip.Addr
+	Name     string
+	State    string
+	Reserved bool
+	Traits   []site.Trait
+}
+
+// Device gives what a row says of a device; false where it names none, or where its
+// cells do not go with the columns, in which case nothing of it can be told.
+func (r Reading) Device(row Row) (Device, bool) {
+	d := Device{Line: row.Line, Reserved: r.reserved}
+	bad := false
+	for c, role := range r.Roles {
+		text := strings.TrimSpace(r.splits[c].cell(row))
+		if text == "" {
+			continue
+		}
+		switch role {
+		case MAC:
+			m, ok := mac(text)
+			if ok {
+				d.MAC = m
+			} else if sortOf(text)&(isNothing|isMAC) == 0 {
+				bad = true
+			}
+		case Address, ReservedAddr, Target:
+			a, ok := AddressIn(text)
+			switch {
+			case ok && a.IsLoopback():
+				bad = true
+			case ok && !a.IsUnspecified():
+				d.Address = a
+			case !ok && sortOf(text)&(isNothing|isState|isIPv6|isAgo) == 0:
+				bad = true
+			}
+		case Name, DeviceName:
+			if a, ok := AddressIn(text); ok {
+				if slices.ContainsFunc(r.Roles, func(o Role) bool { return o == Address || o == ReservedAddr }) {
+					bad = true
+				} else {
+					d.Address = a // a row short of its name
+				}
+				continue
+			}
+			if sortOf(text)&isNothing == 0 && len(text) <= 250 {
+				d.Name = text
+			}
+		case State:
+			d.State = strings.ToLower(text)
+			if s := fold(text); len(s) < 30 && (known().heads[s] != nil && slices.Contains(known().heads[s], Reserved) && s != "static" && s != "permanent") {
+				d.Reserved = true
+			}
+		case Enabled:
+			if sortOf(text)&isNo != 0 {
+				d.Reserved = false
+			}
+		case Reserved:
+			d.Reserved = d.Reserved && sortOf(text)&isNo == 0 || sortOf(text)&(isYes|isAddress) != 0 || slices.Contains(known().heads[fold(text)], Reserved)
+		case Action, Password, OtherMAC, IPv6, Mask, Network, Gateway, DNS, Range:
+		default:
+			d.trait(r.Head[c], role, text)
+		}
+	}
+	if d.State != "" && r.reserved && (sortOf(d.State)&isNo != 0) {
+		d.Reserved = false
+	}
+	return d, !bad && (d.MAC != "" || d.Address.IsValid())
+}
+
+// traitNames are the traits of roles that the site knows.
+var traitNames = map[Role]string{Link: site.TraitLink, Kind: site.TraitKind, Place: site.TraitPlace, Maker: site.TraitMaker, Model: site.TraitModel, Note: site.TraitDescription}
+
+func (d *Device) trait(head string, role Role, text string) {
+	name := traitNames[role]
+	if name == "" {
+		name = strings.ToLower(strings.Join(strings.Fields(head), " "))
+	}
+	if name == "" || name == "#" || len(name) > 40 || len(text) > 200 || len(d.Traits) >= 30 || sortOf(text)&isNothing != 0 {
+		return
+	}
+	d.Traits = append(d.Traits, site.Trait{Name: name, Value: strings.Join(strings.Fields(text), " ")})
+}

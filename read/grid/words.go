@@ -1,0 +1,157 @@
+package grid
+
+import (
+	_ "embed"
+	"slices"
+	"strings"
+	"sync"
+	"unicode"
+
+	"golang.org/x/text/unicode/norm"
+)
+
+//go:embed words.txt
+var wordsText string
+
+// words are the headings and cells that words.txt knows, by their folded text.
+type words struct {
+	heads map[string][]Role
+	cells map[string]sort // as a set of bits
+}
+
+var known = sync.OnceValue(func() words {
+	w := words{map[string][]Role{}, map[string]sort{}}
+	for _, line := range strings.Split(wordsText, "\n") {
+		what, list, ok := strings.Cut(line, ":")
+		group, name, _ := strings.Cut(what, " ")
+		if !ok || group != "head" && group != "cell" {
+			continue
+		}
+		for _, text := range strings.Split(list, ", ") {
+			text = fold(text)
+			if group == "cell" {
+				w.cells[text] |= sorts[name]
+			} else if role := Role(name); !slices.Contains(w.heads[text], role) {
+				w.heads[text] = append(w.heads[text], role)
+			}
+		}
+	}
+	return w
+})
+
+// letters that are no letter with a mark.
+var plainer = strings.NewReplacer("ł", "l", "ß", "ss", "ı", "i", "ø", "o", "æ", "ae", "œ", "oe", "đ", "d", "þ", "th", "’", "'", "\u00a0", " ", "_", " ")
+
+// fold makes texts alike that differ in case, accents and what stands around them.
+func fold(text string) string {
+	text = strings.Trim(strings.ToLower(strings.TrimSpace(text)), " :*\u25b2\u25bc\u2191\u2193\u21c5\u2195\uff1a")
+	if !ascii(text) {
+		var b strings.Builder
+		for _, c := range norm.NFKD.String(text) {
+			if !unicode.Is(unicode.Mn, c) {
+				b.WriteRune(c)
+			}
+		}
+		text = norm.NFC.String(b.String())
+	}
+	return strings.Join(strings.Fields(plainer.Replace(text)), " ")
+}
+
+func ascii(text string) bool {
+	for i := range len(text) {
+		if text[i] >= 0x80 {
+			return false
+		}
+	}
+	return true
+}
+
+// longestHead is how many letters a heading may have.
+const longestHead = 60
+
+// Heading gives what a heading may stand for, the likeliest first; exact where the
+// whole of it is known, not only a part.
+func Heading(text string) (roles []Role, exact bool) {
+	if text == "" || len(text) > 3*longestHead {
+		return nil, false
+	}
+	heads := known().heads
+	whole := fold(text)
+	if roles := heads[whole]; roles != nil {
+		return roles, true
+	}
+	spread := fold(spreadCamel(text))
+	if roles := heads[spread]; roles != nil {
+		return roles, true
+	}
+	best := ""
+	for _, part := range parts(spread) {
+		if heads[part] != nil && (len(part) > len(best)) {
+			best = part
+		}
+	}
+	return heads[best], false
+}
+
+// Known reports whether a text is a heading of which we know what it stands for.
+func Known(text string) bool {
+	_, exact := Heading(text)
+	return exact
+}
+
+// Title gives what kind of list a title announces.
+func Title(text string) (Role, bool) {
+	for _, role := range headingsIn(text) {
+		if role == Reservations || role == Forwards {
+			return role, true
+		}
+	}
+	return "", false
+}
+
+func headingsIn(text string) (out []Role) {
+	for _, part := range parts(fold(strings.NewReplacer(".", " ", "_", " ", "(", " ", ")", " ", ">", " ", "/", " ").Replace(text))) {
+		out = append(out, known().heads[part]...)
+	}
+	return out
+}
+
+// parts gives the runs of words in a text; where no blanks part words, runs of letters.
+func parts(text string) (out []string) {
+	fields := strings.FieldsFunc(text, func(c rune) bool { return c == ' ' || c == '.' || c == '(' || c == ')' || c == '-' && false })
+	join := " "
+	if len(fields) == 1 && !ascii(text) && strings.IndexFunc(text, unicode.IsSpace) < 0 && strings.ContainsFunc(text, unbroken) {
+		fields, join = strings.Split(text, ""), ""
+	}
+	if len(fields) > 14 {
+		return nil
+	}
+	for i := range fields {
+		for j := i + 1; j <= len(fields); j++ {
+			out = append(out, strings.Join(fields[i:j], join))
+		}
+	}
+	return out
+}
+
+// unbroken passes letters of scripts that put no blanks between words.
+func unbroken(c rune) bool {
+	return unicode.In(c, unicode.Han, unicode.Hiragana, unicode.Katakana, unicode.Thai)
+}
+
+// spreadCamel parts what programs write as one word: "hostName", "ip-addr".
+func spreadCamel(text string) string {
+	var b strings.Builder
+	was := ' '
+	for _, c := range text {
+		if unicode.IsUpper(c) && unicode.IsLower(was) {
+			b.WriteByte(' ')
+		}
+		if c == '-' || c == '.' || c == '_' || c == '/' {
+			c = ' '
+		}
+		b.WriteRune(c)
+		was = c
+	}
+	return b.String()
+}

@@ -1,0 +1,128 @@
+package read
+
+import (
+	"encoding/csv"
+	"regexp"
+	"strconv"
+	"strings"
+
+	"vestpin/core/sighting"
+	"vestpin/core/site"
+	"vestpin/core/span"
+)
+
+// The property names of files that are the same in every language: Kea's leases, the
+// neighbours of PowerShell, and our own inventory.
+var properties = map[string]string{
+	"hwaddr": "mac", "linklayeraddress": "mac", "mac": "mac",
+	"address": "address", "ipaddress": "address",
+	"hostname": "host", "name": "host", "state": "state",
+	"expire": "expire", "valid_lifetime": "lasts", "kind": "kind", "place": "place",
+}
+
+// columns are the properties of the columns of such a file.
+type columns struct {
+	are []string
+	sep string
+}
+
+var headed = regexp.MustCompile(`(?i)valid_lifetime|linklayeraddress|,pin,`)
+
+// known takes the heading of a file of known properties, and then the rows below it.
+func (r *reader) known(l line) bool {
+	if len(l.macs) == 0 && len(l.addrs) == 0 && !l.odd && len(l.words) > 2 && headed.MatchString(l.text) {
+		for _, sep := range []string{",", ";", "\t"} {
+			if strings.Count(l.text, sep) < 2 {
+				continue
+			}
+			var are []string
+			for _, c := range split(l.text, sep) {
+				are = append(are, properties[strings.ToLower(strings.TrimSpace(c))])
+			}
+			r.columns = columns{are, sep}
+			return true
+		}
+	}
+	if r.columns.are == nil {
+		return false
+	}
+	c := split(l.text, r.columns.sep)
+	if len(c) != len(r.columns.are) {
+		return false
+	}
+	r.knownRow(l, c)
+	return true
+}
+
+func (r *reader) knownRow(l line, cells []string) {
+	s := sighting.Sighting{Line: l.number}
+	var expire, lasts int64
+	journal := false
+	for i, c := range cells {
+		c = unescape(c)
+		switch r.columns.are[i] {
+		case "mac":
+			if m, err := site.ParseMAC(c); err == nil {
+				s.MAC = m
+			}
+		case "address":
+			s.Address, _ = addrWord(c)
+		case "host":
+			s.Host = c
+		case "state":
+			s.State = strings.ToLower(c)
+		case "expire":
+			expire, _ = strconv.ParseInt(c, 10, 64)
+			journal = true
+		case "lasts":
+			lasts, _ = strconv.ParseInt(c, 10, 64)
+		case "kind":
+			s.Traits = appendTrait(s.Traits, site.TraitKind, c)
+		case "place":
+			s.Traits = appendTrait(s.Traits, site.TraitPlace, c)
+		}
+	}
+	switch {
+	case s.State == "unreachable" || s.State == "incomplete" || s.MAC == "" && (journal || l.odd):
+		return // nobody answered there
+	case s.MAC == "" && !s.Address.IsValid():
+		return
+	case !journal:
+		r.add(s)
+		return
+	}
+	s.State = map[string]string{"0": "lease", "1": "declined", "2": "expired"}[s.State]
+	s.Until = clock(expire)
+	if lasts > 0 && lasts < expire {
+		s.At = clock(expire - lasts)
+	}
+	r.addNewest(s)
+}
+
+func appendTrait(list []site.Trait, name, value string) []site.Trait {
+	if value = strings.TrimSpace(value); value == "" {
+		return list
+	}
+	return append(list, site.Trait{Name: name, Value: value})
+}
+
+// unescape undoes what our own tables and Kea's do to names: an apostrophe
+// before what a spreadsheet would take for a formula, a comma as "&#x2c".
+func unescape(name string) string {
+	if strings.HasPrefix(name, "'") && span.FormulaLike(strings.TrimLeft(name, "'")) {
+		name = name[1:]
+	}
+	return strings.ReplaceAll(name, "&#x2c", ",")
+}
+
+// split cuts a row of a file with separators; a cell in quotes may hold them.
+func split(text, sep string) []string {
+	if strings.Contains(text, `"`) {
+		c := csv.NewReader(strings.NewReader(text))
+		c.Comma, c.LazyQuotes, c.FieldsPerRecord = rune(sep[0]), true, -1
+		if parts, err := c.Read(); err == nil {
+			return parts
+		}
+	}
+	return strings.Split(text, sep)
+}

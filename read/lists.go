@@ -1,0 +1,503 @@
+package read
+
+import (
+	"slices"
+	"strings"
+
+	"golang.org/x/text/width"
+
+	"vestpin/read/grid"
+)
+
+// cutting is how the lines of a list are cut into cells.
+type cutting byte
+
+const (
+	uncut    cutting = 0
+	byTab    cutting = '\t'
+	bySemi   cutting = ';'
+	byComma  cutting = ','
+	byBar    cutting = '|'
+	byBlanks cutting = ' ' // two blanks or more, in columns
+)
+
+// cuttingOf says how a line may be cut. Where the separator is one that stands in plain
+// sentences too, its addresses have to be whole cells.
+func cuttingOf(l line) cutting {
+	if l.cells != nil {
+		return byTab
+	}
+	text := strings.TrimRight(l.text, " ")
+	if strings.Contains(text, "\t") && strings.TrimLeft(text, "\t ") != "" && strings.Contains(strings.TrimSpace(text), "\t") {
+		return byTab
+	}
+	for _, c := range []cutting{bySemi, byComma} {
+		if strings.Count(text, string(c)) > 1 && wholeCells(l, cellsOf(text, c)) {
+			return c
+		}
+	}
+	text = strings.TrimSpace(text)
+	switch {
+	case strings.Contains(text, " | ") || strings.Count(text, "|") > 1:
+		return byBar
+	case strings.Contains(text, "  "):
+		if wholeCells(l, cellsOf(text, byBlanks)) {
+			return byBlanks
+		}
+	}
+	return uncut
+}
+
+// wholeCells reports whether each address of a line is a cell of its own, and no cell is
+// a sentence.
+func wholeCells(l line, cells []string) bool {
+	found := 0
+	for _, c := range cells {
+		if _, ok := grid.AddressIn(c); ok || grid.LooksMAC(c) {
+			found++
+		} else if len(c) > 200 {
+			return false
+		}
+	}
+	return found >= min(len(l.macs)+len(l.addrs), 1+len(l.macs))
+}
+
+// cellsOf cuts a line.
+func cellsOf(text string, c cutting) []string {
+	var parts []string
+	switch c {
+	case byTab, bySemi, byComma:
+		parts = split(strings.Trim(text, "\r\n"), string(c))
+	case byBar:
+		parts = strings.Split(strings.TrimSuffix(strings.TrimPrefix(strings.TrimSpace(text), "|"), "|"), "|")
+	default:
+		for _, p := range strings.Split(text, "  ") {
+			if strings.TrimSpace(p) != "" {
+				parts = append(parts, p)
+			}
+		}
+	}
+	for i := range parts {
+		parts[i] = strings.TrimSpace(parts[i])
+	}
+	return parts
+}
+
+// heading passes the row of headings above a list: words without addresses, most of
+// which we know, or at least none of which is a figure.
+func heading(l line, cells []string) (known, possible bool) {
+	if len(l.macs)+len(l.addrs) > 0 || l.odd {
+		return false, false
+	}
+	filled, heads := 0, 0
+	for _, c := range cells {
+		if c == "" {
+			continue
+		}
+		filled++
+		if grid.Known(c) {
+			heads++
+		} else if strings.ContainsAny(c, "0123456789") && len(c) > 12 || len(c) > 80 {
+			return false, false
+		}
+	}
+	if filled == 1 {
+		return heads == 1 && len(cells) > 1, false
+	}
+	return heads >= 2 && heads*2 >= filled, filled >= 2
+}
+
+// layout makes lists of the lines that no reader took: tables, cards, and lines with
+// addresses between words. What comes to nothing is told as not understood.
+func (r *reader) layout(last bool) {
+	lines := r.loose
+	if !r.reads("table") {
+		r.giveUp(lines)
+		r.loose = nil
+		return
+	}
+	var others []line
+	title := ""
+	for i := 0; i < len(lines); {
+		c := cuttingOf(lines[i])
+		end := i + 1
+		if c != uncut {
+			for end < len(lines) && lines[end].number-lines[end-1].number <= 2 && !r.takenBetween(lines[end-1].number, lines[end].number) && cuttingOf(lines[end]) == c {
+				end++
+			}
+		}
+		if c != uncut && r.isList(lines[i:end], c) {
+			if n := len(others); n > 0 && lines[i].number-others[n-1].number <= 3 && len(others[n-1].words) < 9 && len(others[n-1].addrs) == 0 {
+				title = others[n-1].text
+			}
+			r.cardsAndLines(others)
+			others = nil
+			r.tables(title, lines[i:end], c, last || end < len(lines))
+			title = ""
+		} else {
+			others = append(others, lines[i:end]...)
+		}
+		i = end
+	}
+	r.cardsAndLines(others)
+	r.loose, r.takenAt = r.loose[:0], r.takenAt[:0]
+}
+
+// isList passes lines that are a table: several rows, or one below its headings. A single
+// row among others of another form may be a line of a card.
+func (r *reader) isList(lines []line, c cutting) bool {
+	if r.carried != nil && r.carried.cut == c {
+		return true
+	}
+	devices := 0
+	for _, l := range lines {
+		if len(l.macs) > 0 || len(l.addrs) > 0 {
+			devices++
+		}
+	}
+	if devices == 0 {
+		return false
+	}
+	cells := len(cellsOf(lines[0].text, c))
+	if len(lines) > 1 {
+		return cells > 1
+	}
+	return c == byTab && cells > 2 || cells > 2 && c != byBlanks
+}
+
+// carried is a list that goes on beyond the lines that are held at once.
+type carried struct {
+	cut     cutting
+	width   int
+	reading grid.Reading
+	at      int
+}
+
+// rawRow is a row with what it says of itself.
+type rawRow struct {
+	grid.Row
+	line line
+}
+
+// tables takes lines that are cut alike: one table, or several below each other, each
+// with headings of its own.
+func (r *reader) tables(title string, lines []line, c cutting, ends bool) {
+	cells := cellsIn(lines, c)
+	var head []string
+	var rows []rawRow
+	flush := func(more bool) {
+		if len(rows) > 0 {
+			r.table(title, head, rows, c, more)
+			title = ""
+		} else if head != nil {
+			r.carried = nil
+		}
+		rows = nil
+	}
+	for i, l := range lines {
+		known, possible := heading(l, cells[i])
+		first := len(rows) == 0 && head == nil && r.carried == nil
+		if known || possible && first && i+1 < len(lines) {
+			flush(false)
+			r.carried = nil
+			if head != nil && len(rows) == 0 && !known {
+				r.unread(l)
+				continue
+			}
+			head = cells[i]
+			continue
+		}
+		if len(rows) > 0 && len(l.macs)+len(l.addrs) > 0 && !alike(len(cells[i]), len(rows[len(rows)-1].Cells), head) {
+			flush(false)
+			head = nil
+		}
+		rows = append(rows, rawRow{grid.Row{Line: l.number, Cells: cells[i]}, l})
+	}
+	flush(!ends)
+}
+
+// alike passes a row that belongs below another: as wide, or short of the last cells of
+// a list with headings.
+func alike(n, before int, head []string) bool {
+	return n == before || head != nil && n <= len(head) && n > len(head)/2
+}
+
+// cellsIn cuts lines alike. Of columns made with blanks the places where all lines are
+// blank part the cells, so that an empty cell is seen.
+func cellsIn(lines []line, c cutting) [][]string {
+	out := make([][]string, len(lines))
+	for i, l := range lines {
+		if out[i] = l.cells; out[i] == nil {
+			out[i] = cellsOf(l.text, c)
+		}
+	}
+	if c != byBlanks {
+		return out
+	}
+	most := 0
+	var blank []bool
+	for i, l := range lines {
+		most = max(most, len(out[i]))
+		at := 0
+		for _, ch := range l.text {
+			w := 1
+			if k := width.LookupRune(ch).Kind(); k == width.EastAsianWide || k == width.EastAsianFullwidth {
+				w = 2
+			}
+			for ; w > 0; w-- {
+				if at >= len(blank) {
+					blank = append(blank, true)
+				}
+				blank[at] = blank[at] && ch == ' '
+				at++
+			}
+		}
+	}
+	var starts []int
+	for at := range blank {
+		if !blank[at] && (at == 0 || blank[at-1]) && (len(starts) == 0 || at >= 2 && blank[at-2]) {
+			starts = append(starts, at)
+		}
+	}
+	if len(starts) != most {
+		return out
+	}
+	for i, l := range lines {
+		row := make([]string, len(starts))
+		at, col, from := 0, 0, 0
+		for k, ch := range l.text {
+			for col+1 < len(starts) && at >= starts[col+1] {
+				row[col] = strings.TrimSpace(l.text[from:k])
+				col, from = col+1, k
+			}
+			at++
+			if kind := width.LookupRune(ch).Kind(); kind == width.EastAsianWide || kind == width.EastAsianFullwidth {
+				at++
+			}
+		}
+		row[col] = strings.TrimSpace(l.text[from:])
+		out[i] = row
+	}
+	return out
+}
+
+// table takes one list. More of it follows where it is longer than what is held at once.
+func (r *reader) table(title string, head []string, rows []rawRow, c cutting, more bool) {
+	if r.carried != nil && head == nil && r.carried.cut == c && r.carried.width == len(rows[0].Cells) {
+		for _, row := range r.rows(r.carried.reading, rows, r.carried.at) {
+			r.leave(row)
+		}
+		if !more {
+			r.carried = nil
+		}
+		return
+	}
+	r.carried = nil
+	rows = sideBySide(head, rows)
+	t := grid.Table{Title: title, Head: head}
+	for _, row := range rows {
+		t.Rows = append(t.Rows, row.Row)
+	}
+	if isForm(t) {
+		r.form(rows)
+		return
+	}
+	reading, at := r.judge(t)
+	left := r.rows(reading, rows, at)
+	if head == nil && len(left) < len(rows) {
+		again := 0
+		for _, row := range left {
+			again += len(row.line.macs)
+		}
+		if again > 0 { // two lists of one width, without a heading between them
+			r.table(title, nil, left, c, false)
+			left = nil
+		}
+	}
+	for _, row := range left {
+		r.leave(row)
+	}
+	if more {
+		r.carried = &carried{c, len(rows[len(rows)-1].Cells), reading, at}
+	}
+}
+
+// isForm passes a page of settings: a label in front of each value.
+func isForm(t grid.Table) bool {
+	labels := 0
+	for _, row := range t.Rows {
+		if len(row.Cells) != 2 {
+			return false
+		}
+		if roles, _ := grid.Heading(row.Cells[0]); roles != nil && !grid.LooksMAC(row.Cells[0]) {
+			labels++
+		}
+	}
+	return t.Head == nil && labels*2 > len(t.Rows)
+}
+
+// form reads a page of settings as cards: those of a device have a MAC address, and
+// nothing that only a network has.
+func (r *reader) form(rows []rawRow) {
+	var items []item
+	macs := 0
+	for _, row := range rows {
+		i := itemOf(row.line, row.Cells[1], row.Cells[0])
+		if i.mac {
+			macs++
+		}
+		items = append(items, i)
+	}
+	cards := [][]item{items}
+	if macs > 1 {
+		cards = byLabels(items)
+	}
+	if cards == nil || macs == 0 {
+		for _, row := range rows {
+			r.unread(row.line)
+		}
+		return
+	}
+	for i := range cards {
+		place(cards[i])
+	}
+	r.cardTable("", cards)
+}
+
+// sideBySide takes rows apart that hold several devices beside each other: without
+// headings, as many addresses as MAC addresses, and the same form of cells in each part.
+func sideBySide(head []string, rows []rawRow) []rawRow {
+	if head != nil || !slices.ContainsFunc(rows, func(row rawRow) bool { return len(row.line.macs) > 1 }) {
+		return rows
+	}
+	var out []rawRow
+	for _, row := range rows {
+		n := len(row.line.macs)
+		if n < 2 || len(row.Cells)%n != 0 || len(row.line.addrs) != 0 && len(row.line.addrs) != n || !repeats(row.Cells, n) {
+			out = append(out, row)
+			continue
+		}
+		w := len(row.Cells) / n
+		for i := range n {
+			one := row
+			one.Cells = row.Cells[i*w : (i+1)*w]
+			out = append(out, one)
+		}
+	}
+	return out
+}
+
+func repeats(cells []string, n int) bool {
+	w := len(cells) / n
+	for i := w; i < len(cells); i++ {
+		_, a := grid.AddressIn(cells[i])
+		_, b := grid.AddressIn(cells[i%w])
+		if a != b || grid.LooksMAC(cells[i]) != grid.LooksMAC(cells[i%w]) {
+			return false
+		}
+	}
+	return w > 1
+}
+
+// judge reads the columns of a list, and keeps what it came to.
+func (r *reader) judge(t grid.Table) (grid.Reading, int) {
+	if t.Title == "" {
+		t.Title = r.source
+	}
+	shape := shapeOf(t)
+	reading := grid.Read(t, r.roles[shape])
+	list := List{Source: r.source, Line: r.lineOf(t.Rows[0].Line), Shape: shape, Title: strings.TrimSpace(t.Title), Is: reading.Is, Head: reading.Head, Roles: reading.Roles, Ask: reading.Ask}
+	if len(r.out.Lists) < MostLists {
+		r.out.Lists = append(r.out.Lists, list)
+		return reading, len(r.out.Lists) - 1
+	}
+	return reading, -1
+}
+
+// rows makes sightings or forwards of the rows of a list, and gives those that it could
+// make nothing of.
+func (r *reader) rows(reading grid.Reading, rows []rawRow, at int) (left []rawRow) {
+	used := 0
+	for i, row := range rows {
+		if i%4096 == 0 && r.over() {
+			return nil
+		}
+		if reading.Is == grid.OfForwards {
+			if f, ok := reading.Forward(row.Row); ok {
+				r.forward(f)
+				used++
+				continue
+			}
+			left = append(left, row)
+			continue
+		}
+		d, ok := reading.Device(row.Row)
+		if !ok || reading.Is == grid.OfNothing {
+			left = append(left, row)
+			continue
+		}
+		used++
+		r.add(sightingOf(d))
+	}
+	if at >= 0 {
+		r.out.Lists[at].Rows += used
+		r.out.Lists[at].Left += len(left)
+	}
+	return left
+}
+
+// leave tells of a row that came to nothing, if it says anything.
+func (r *reader) leave(row rawRow) {
+	if len(row.line.words) > 0 && !(row.line.odd && len(row.line.macs) == 0) {
+		r.unread(row.line)
+	}
+}
+
+func (r *reader) takenBetween(a, b int) bool {
+	i, _ := slices.BinarySearch(r.takenAt, a+1)
+	return i < len(r.takenAt) && r.takenAt[i] < b
+}
+
+// shapeOf names the form of a list, so that what a person said of one page holds for the
+// next: its headings, or else what its first row looks like.
+func shapeOf(t grid.Table) string {
+	if t.Head != nil {
+		return "head " + strings.ToLower(strings.Join(t.Head, " · "))
+	}
+	var b strings.Builder
+	b.WriteString("row")
+	for _, c := range t.Rows[0].Cells {
+		_, addr := grid.AddressIn(c)
+		switch {
+		case grid.LooksMAC(c):
+			b.WriteString(" mac")
+		case addr:
+			b.WriteString(" address")
+		default:
+			b.WriteString(" text")
+		}
+	}
+	return b.String()
+}
+
+func (r *reader) forward(f grid.Forward) {
+	r.out.Forwards = append(r.out.Forwards, Forward{
+		Name: f.Name, Protocol: f.Protocol, Outside: f.Outside, Address: f.Address, Inside: f.Inside,
+		From: append([]string{}, f.From...), Enabled: f.Enabled, Source: r.source, Line: r.lineOf(f.Line),
+	})
+}
+
+// unquoted takes the marks of quoted mail from the beginnings of lines.
+func unquoted(text string) string {
+	if !strings.HasPrefix(text, ">") && !strings.Contains(text, "\n>") || strings.Count(text, "\n>")*2 < strings.Count(text, "\n") {
+		return text
+	}
+	lines := strings.Split(text, "\n")
+	for i, l := range lines {
+		for strings.HasPrefix(l, ">") {
+			l = strings.TrimPrefix(strings.TrimPrefix(l, ">"), " ")
+		}
+		lines[i] = l
+	}
+	return strings.Join(lines, "\n")
+}

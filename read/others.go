@@ -1,0 +1,659 @@
+package read
+
+import (
+	"regexp"
+	"slices"
+	"strings"
+
+	"vestpin/core/sighting"
+	"vestpin/read/grid"
+)
+
+// labelShape is a line that says what it holds: "Address: 10.48.16.20".
+var labelShape = regexp.MustCompile(`^\s*([\pL][^:：=\t]{0,40}?)\s*[:：=\t]\s*(\S.*)$`)
+
+// insideAddress passes a text whose first colon is one of an address.
+var insideAddress = regexp.MustCompile(`^[^:：=\t]*\b[0-9A-Fa-f]{1,4}:(:|[0-9A-Fa-f]{1,4}:)`)
+
+// labelOf takes a label from a line.
+func labelOf(text string) (label, value string) {
+	m := labelShape.FindStringSubmatch(text)
+	if m == nil || grid.LooksMAC(strings.TrimSpace(text)) || strings.HasPrefix(m[2], "//") || insideAddress.MatchString(text) {
+		return "", strings.TrimSpace(text)
+	}
+	return strings.TrimSpace(m[1]), strings.Trim(strings.TrimSpace(m[2]), `"'`)
+}
+
+// cardsAndLines reads lines that are no tables, run by run.
+func (r *reader) cardsAndLines(lines []line) {
+	for i := 0; i < len(lines); {
+		end := i + 1
+		for end < len(lines) && lines[end].number-lines[end-1].number <= 3 && !r.takenBetween(lines[end-1].number, lines[end].number) {
+			end++
+		}
+		r.run(lines[i:end])
+		i = end
+	}
+}
+
+func (r *reader) run(lines []line) {
+	macs, inRows, addresses := 0, 0, 0
+	for _, l := range lines {
+		if len(l.macs) > 0 {
+			macs++
+			if rowLike(l) {
+				inRows++
+			}
+		} else if len(l.addrs) == 1 && rowLike(l) {
+			addresses++
+		}
+	}
+	switch {
+	case macs == 0 && addresses < 2:
+		r.giveUp(lines)
+	case inRows*2 > macs || macs == 0:
+		r.wordRows(lines)
+	default:
+		r.cards(lines)
+	}
+}
+
+// rowLike passes a line with an address and other words that are no label.
+func rowLike(l line) bool {
+	_, value := labelOf(l.text)
+	for _, w := range strings.FieldsFunc(value, between) {
+		if !grid.LooksMAC(w) && !isAddr(w) && strings.Trim(w, "-:/=") != "" {
+			return true
+		}
+	}
+	return false
+}
+
+func (r *reader) giveUp(lines []line) {
+	for _, l := range lines {
+		r.unread(l)
+	}
+}
+
+// wordRows reads lines in which addresses stand between words: the words before, between
+// and behind them are the columns. Lines of one form are a list.
+func (r *reader) wordRows(lines []line) {
+	byForm := map[string][]rawRow{}
+	var forms []string
+	for _, l := range lines {
+		if len(l.macs) == 0 && len(l.addrs) != 1 || len(l.macs) > 1 {
+			if !r.pairs(l) {
+				r.unread(l)
+			}
+			continue
+		}
+		form, cells := between2(l.text)
+		if byForm[form] == nil {
+			forms = append(forms, form)
+		}
+		byForm[form] = append(byForm[form], rawRow{grid.Row{Line: l.number, Cells: cells}, l})
+	}
+	for _, form := range forms {
+		rows := byForm[form]
+		if !strings.Contains(form, "m") && (len(rows) < 2 || len(rows) < len(lines)/2 || settingsRows(rows)) {
+			for _, row := range rows {
+				r.unread(row.line)
+			}
+			continue
+		}
+		withoutCommon(rows)
+		if len(rows) == 1 && len(strings.Fields(rows[0].Cells[0])) > 3 {
+			for c := range rows[0].Cells { // a sentence; which of its words is a name nobody can tell
+				if c%2 == 0 {
+					rows[0].Cells[c] = ""
+				}
+			}
+		}
+		r.table("", nil, rows, uncut, false)
+	}
+}
+
+// settingsRows passes lines that begin with a heading that we know.
+func settingsRows(rows []rawRow) bool {
+	n := 0
+	for _, row := range rows {
+		if roles, _ := grid.Heading(row.Cells[0]); roles != nil {
+			n++
+		}
+	}
+	return n*2 >= len(rows)
+}
+
+// pairs reads a line that names several MAC addresses, each beside an address.
+func (r *reader) pairs(l line) bool {
+	if len(l.macs) < 2 || len(l.macs) != len(l.addrs) {
+		return false
+	}
+	form := ""
+	for _, w := range l.words {
+		if w = strings.TrimSuffix(w, "."); grid.LooksMAC(w) {
+			form += "m"
+		} else if isAddr(w) {
+			form += "a"
+		}
+	}
+	if form != strings.Repeat("am", len(l.macs)) && form != strings.Repeat("ma", len(l.macs)) {
+		return false
+	}
+	for i, m := range l.macs {
+		r.add(sighting.Sighting{MAC: m, Address: l.addrs[i], Line: l.number})
+	}
+	return true
+}
+
+// between2 cuts a line at its addresses: words, address, words, address, words.
+func between2(text string) (form string, cells []string) {
+	var words []string
+	put := func() {
+		cells = append(cells, strings.Trim(strings.Join(words, " "), " ()[]<>,;:-=|"))
+		words = nil
+	}
+	for _, w := range strings.Fields(text) {
+		bare := strings.Trim(w, `()[]<>,;|"'.`)
+		if _, after, ok := strings.Cut(bare, "="); ok && (grid.LooksMAC(strings.Trim(after, `"'`)) || isAddr(after)) {
+			bare = strings.Trim(after, `"'`)
+		}
+		switch {
+		case grid.LooksMAC(bare):
+			form += "m"
+		case isAddr(bare):
+			form += "a"
+		default:
+			words = append(words, w)
+			continue
+		}
+		put()
+		cells = append(cells, bare)
+	}
+	put()
+	return form, cells
+}
+
+func isAddr(w string) bool { _, ok := grid.AddressIn(w); return ok }
+
+// withoutCommon takes from the words of rows what is the same in all of them at either
+// end, such as the words of a command; of words in quotes the quoted are the name.
+func withoutCommon(rows []rawRow) {
+	for c := range rows[0].Cells {
+		if c%2 == 1 {
+			continue
+		}
+		var all [][]string
+		for _, row := range rows {
+			all = append(all, quotedWords(row.Cells[c]))
+		}
+		if len(rows) > 1 {
+			for len(all[0]) > 0 && !slices.ContainsFunc(all, func(w []string) bool { return len(w) == 0 || w[0] != all[0][0] }) {
+				for i := range all {
+					all[i] = all[i][1:]
+				}
+			}
+			for len(all[0]) > 0 && !slices.ContainsFunc(all, func(w []string) bool { return len(w) == 0 || w[len(w)-1] != all[0][len(all[0])-1] }) {
+				for i := range all {
+					all[i] = all[i][:len(all[i])-1]
+				}
+			}
+		}
+		for i := range rows {
+			text := strings.Join(all[i], " ")
+			for _, w := range all[i] {
+				if len(w) > 2 && (w[0] == '"' && w[len(w)-1] == '"') {
+					text = strings.Trim(w, `"`)
+				}
+			}
+			rows[i].Cells[c] = strings.Trim(text, ` "'()[],;:-=|`)
+		}
+	}
+}
+
+// quotedWords cuts at blanks that are not between quotes.
+func quotedWords(text string) (out []string) {
+	open := false
+	for _, w := range strings.FieldsFunc(text, func(c rune) bool {
+		if c == '"' {
+			open = !open
+		}
+		return c <= ' ' && !open
+	}) {
+		out = append(out, w)
+	}
+	return out
+}
+
+// item is one particular on a card.
+type item struct {
+	line  line
+	text  string
+	label string // what the page calls it, if it says so
+	path  string // its place on the card, where that is known from the page
+	mac   bool
+	addr  bool
+	side  bool // it is not the name: another form of address, how it is attached, a button
+	fixed bool // it stands on most cards
+}
+
+func itemOf(l line, text, label string) item {
+	i := item{line: l, text: text, label: label}
+	bare := strings.Trim(text, "()[]<> ")
+	i.mac, i.addr = grid.LooksMAC(bare), isAddr(bare)
+	if i.mac || i.addr {
+		i.text = bare
+	}
+	i.side = !i.mac && !i.addr && !grid.Namelike(text)
+	return i
+}
+
+// itemsOf takes the lines of cards apart.
+func itemsOf(lines []line) (out []item) {
+	for _, l := range lines {
+		c := cuttingOf(l)
+		if c == byBar || c == byTab && len(cellsOf(l.text, c)) > 2 {
+			for _, text := range cellsOf(l.text, c) {
+				if text != "" {
+					out = append(out, itemOf(l, text, ""))
+				}
+			}
+			continue
+		}
+		label, value := labelOf(l.text)
+		out = append(out, itemOf(l, value, label))
+	}
+	// A heading that we know, alone on its line, is the label of what follows; so is a
+	// line that stands on every card in front of an address.
+	count := map[string]int{}
+	macs := 0
+	for _, i := range out {
+		if i.mac {
+			macs++
+		} else if i.label == "" && !i.addr {
+			count[i.text]++
+		}
+	}
+	var joined []item
+	for k := 0; k < len(out); k++ {
+		i := out[k]
+		i.fixed = i.label == "" && !i.mac && !i.addr && (macs > 1 && count[i.text]*10 >= macs*6 && count[i.text] > 1 || count[i.text] == 1 && macs == 1 && grid.Known(i.text))
+		if i.fixed && !grid.Stateful(i.text) && k+1 < len(out) && out[k+1].label == "" && !out[k+1].line.after && ((out[k+1].mac || out[k+1].addr) && count[i.text] >= macs || grid.Known(i.text) && count[out[k+1].text] < count[i.text]) {
+			next := out[k+1]
+			next.label = i.text
+			joined = append(joined, next)
+			k++
+			continue
+		}
+		joined = append(joined, i)
+	}
+	return joined
+}
+
+// cards reads devices whose particulars stand below each other. Where one card ends and
+// the next begins must be plain: from blank lines, labels that come again, or the order
+// of the addresses and of what stands between them. What is not plain is not read.
+func (r *reader) cards(lines []line) {
+	items := itemsOf(lines)
+	head := 0
+	for head < len(items) && items[head].label == "" && grid.Known(items[head].text) && !items[head].fixed {
+		head++
+	}
+	if head > 1 && r.cellPerLine(items, head) {
+		return
+	}
+	var cards [][]item
+	for _, cut := range []func([]item) [][]item{byBlankLines, byLabels} {
+		if cards = cut(items); cards != nil {
+			break
+		}
+	}
+	if cards != nil {
+		for i := range cards {
+			place(cards[i])
+		}
+	} else if cards = byOrder(items); cards == nil {
+		r.giveUp(lines)
+		return
+	}
+	r.cardTable("", cards)
+}
+
+// cellPerLine reads a table that was pasted with each cell on a line of its own, below
+// its headings; false where the lines do not go by the number of headings.
+func (r *reader) cellPerLine(items []item, n int) bool {
+	if (len(items)-n)%n != 0 || len(items) == n {
+		return false
+	}
+	var head []string
+	for _, i := range items[:n] {
+		head = append(head, i.text)
+	}
+	var rows []rawRow
+	at := -1
+	for k := n; k < len(items); k += n {
+		row := rawRow{grid.Row{Line: items[k].line.number}, items[k].line}
+		for c, i := range items[k : k+n] {
+			row.Cells = append(row.Cells, i.text)
+			if i.mac {
+				if at >= 0 && at != c || row.line.macs != nil && c != at {
+					return false
+				}
+				at = c
+				row.line, row.Line = i.line, i.line.number
+			}
+		}
+		rows = append(rows, row)
+	}
+	if at < 0 {
+		return false
+	}
+	r.table("", head, rows, uncut, false)
+	return true
+}
+
+// one passes cards with one MAC address each; a card without is a heading or a foot.
+func one(cards [][]item) bool {
+	some := false
+	for _, c := range cards {
+		macs, addrs := 0, 0
+		for _, i := range c {
+			if i.mac && !otherMAC(i.label) {
+				macs++
+			}
+			if i.addr {
+				addrs++
+			}
+		}
+		if macs > 1 || macs == 0 && addrs > 0 {
+			return false
+		}
+		some = some || macs == 1
+	}
+	return some
+}
+
+func otherMAC(label string) bool {
+	roles, _ := grid.Heading(label)
+	return slices.Contains(roles, grid.OtherMAC)
+}
+
+func byBlankLines(items []item) (cards [][]item) {
+	for k, i := range items {
+		if k == 0 || i.line.after && i.line.number != items[k-1].line.number {
+			cards = append(cards, nil)
+		}
+		cards[len(cards)-1] = append(cards[len(cards)-1], i)
+	}
+	// Particulars with blank lines between each are no cards of their own.
+	for _, c := range cards {
+		if len(c) == 1 && c[0].mac {
+			return nil
+		}
+	}
+	if len(cards) < 2 || !one(cards) {
+		return nil
+	}
+	return cards
+}
+
+// byLabels begins a card where a label comes again.
+func byLabels(items []item) (cards [][]item) {
+	seen := map[string]bool{}
+	labels := 0
+	for _, i := range items {
+		if i.label != "" {
+			labels++
+		}
+		if len(cards) == 0 || i.label != "" && seen[i.label] {
+			cards = append(cards, nil)
+			clear(seen)
+		}
+		seen[i.label] = true
+		cards[len(cards)-1] = append(cards[len(cards)-1], i)
+	}
+	if labels*2 < len(items) || !one(cards) {
+		return nil
+	}
+	// Lines above the first label are headings, but for the last, which may be a name; a
+	// name that stands above each label begins the card.
+	var out [][]item
+	for k, c := range cards {
+		end := len(c)
+		for k+1 < len(cards) && end > 1 && c[end-1].label == "" && !c[end-1].mac && !c[end-1].addr {
+			end--
+		}
+		if k+1 < len(cards) {
+			cards[k+1] = append(slices.Clone(c[end:]), cards[k+1]...)
+		}
+		if k == 0 {
+			lead := 0
+			for lead < end && c[lead].label == "" {
+				lead++
+			}
+			for range max(0, lead-1) {
+				out = append(out, c[:1])
+				c, end = c[1:], end-1
+			}
+		}
+		out = append(out, cards[k][len(cards[k])-len(c):][:end])
+	}
+	if !one(out) {
+		return cards
+	}
+	return out
+}
+
+// place gives each particular of a card its place: in front of the addresses, or behind
+// which.
+func place(card []item) {
+	behind, n := "first", 0
+	for k := range card {
+		i := &card[k]
+		switch {
+		case i.label != "":
+			i.path = i.label
+		case i.mac:
+			i.path, behind, n = "mac", "mac", 0
+		case i.addr:
+			i.path, behind, n = "address", "address", 0
+		case i.side || i.fixed:
+			i.path = "side " + behind
+		default:
+			i.path = behind + string(rune('a'+min(n, 25)))
+			n++
+		}
+	}
+}
+
+// byOrder cuts cards without blank lines or labels. The addresses come first: each MAC
+// address with the address before it, or each with the one behind it. The words between
+// two devices are then all of the one or all of the other, or as many of each as the ends
+// of the list say. Names that could be of either are left out.
+func byOrder(items []item) [][]item {
+	var cores [][2]int // first and last item of the addresses of each device
+	for _, macFirst := range []bool{false, true} {
+		if c := coresOf(items, macFirst); c != nil {
+			if cores != nil && !slices.Equal(cores, c) {
+				return nil // both would do
+			}
+			cores = c
+		}
+	}
+	if cores == nil {
+		return nil
+	}
+	n := len(cores)
+	gaps := make([][]int, n+1) // the names in front of each device, and behind the last
+	for k, i := range items {
+		if i.mac || i.addr || i.side || i.fixed || i.label != "" {
+			continue
+		}
+		g := 0
+		for g < n && cores[g][0] < k {
+			g++
+		}
+		if g > 0 && k < cores[g-1][1] {
+			continue // between the addresses of one device
+		}
+		gaps[g] = append(gaps[g], k)
+	}
+	cards := make([][]item, n)
+	for d, c := range cores {
+		for k := c[0]; k <= c[1]; k++ {
+			cards[d] = append(cards[d], items[k])
+		}
+	}
+	lead, trail, ok := shares(items, gaps)
+	for d := range n {
+		var whole []item
+		if ok && lead > 0 {
+			g := gaps[d]
+			if d > 0 {
+				g = g[min(len(g), trail):]
+			}
+			for _, k := range g[max(0, len(g)-lead):] {
+				whole = append(whole, items[k])
+			}
+		}
+		whole = append(whole, cards[d]...)
+		if ok && trail > 0 {
+			for _, k := range gaps[d+1][:min(trail, len(gaps[d+1]))] {
+				whole = append(whole, items[k])
+			}
+		}
+		cards[d] = whole
+		place(cards[d])
+	}
+	return cards
+}
+
+// shares tells how many of the names between two devices belong to the one behind them,
+// and how many to the one in front.
+func shares(items []item, gaps [][]int) (lead, trail int, ok bool) {
+	n := len(gaps) - 1
+	first, last := gaps[0], gaps[n]
+	most, least := 0, 1<<30
+	for _, g := range gaps[1:n] {
+		most, least = max(most, len(g)), min(least, len(g))
+	}
+	// What stands behind a blank line at the end is a foot, and so before one at the top a head.
+	for k, at := range last {
+		if items[at].line.after {
+			last = last[:k]
+			break
+		}
+	}
+	for k := len(first) - 1; k > 0; k-- {
+		if items[first[k]].line.after {
+			first = first[k:]
+			break
+		}
+	}
+	switch {
+	case n == 1:
+		return len(first), len(last), len(first) == 0 || len(last) == 0
+	case len(last) == 0 && most <= 1:
+		return 1, 0, len(first) > 0 || most > 0
+	case len(first) == 0 && most <= 1:
+		return 0, 1, true
+	case most != least || most == 0:
+		return 0, 0, false
+	case len(last) == 0 && len(first) >= most:
+		return most, 0, true
+	case len(first) == 0 && len(last) >= most:
+		return 0, most, true
+	case len(first)+len(last) == most:
+		return len(first), len(last), true
+	}
+	return 0, 0, false
+}
+
+// coresOf finds the addresses of each device; nil where they do not go in that order.
+func coresOf(items []item, macFirst bool) (cores [][2]int) {
+	open := -1 // an address that waits for its MAC address
+	done := true
+	for k, i := range items {
+		switch {
+		case i.addr && !macFirst:
+			if open >= 0 {
+				return nil
+			}
+			open = k
+		case i.addr:
+			if done {
+				return nil
+			}
+			cores[len(cores)-1][1] = k
+			done = true
+		case i.mac:
+			at := k
+			if open >= 0 {
+				at, open = open, -1
+			}
+			cores = append(cores, [2]int{at, k})
+			done = false
+		}
+	}
+	if open >= 0 {
+		return nil
+	}
+	return cores
+}
+
+// cardTable makes a list of cards: a column for each label or place.
+func (r *reader) cardTable(title string, cards [][]item) {
+	var paths, head []string
+	labelled := false
+	var rows []rawRow
+	for _, card := range cards {
+		row := rawRow{grid.Row{}, line{}}
+		settings := 0
+		cells := map[string]string{}
+		for _, i := range card {
+			if roles, _ := grid.Heading(i.label); i.label != "" && (slices.Contains(roles, grid.Mask) || slices.Contains(roles, grid.Gateway) || slices.Contains(roles, grid.DNS)) {
+				settings++
+			}
+			if i.mac && (row.Line == 0 || !otherMAC(i.label)) {
+				row.Line, row.line = i.line.number, i.line
+			}
+			path := i.path
+			for cells[path] != "" {
+				path += "'"
+			}
+			if !slices.Contains(paths, path) {
+				paths, head = append(paths, path), append(head, i.label)
+				labelled = labelled || i.label != ""
+			}
+			cells[path] = i.text
+		}
+		if row.Line == 0 || settings > 0 {
+			for k, i := range card {
+				if k == 0 || card[k-1].line.number != i.line.number {
+					r.unread(i.line)
+				}
+			}
+			continue
+		}
+		row.Cells = make([]string, len(paths))
+		for k, p := range paths {
+			row.Cells[k] = cells[p]
+		}
+		rows = append(rows, row)
+	}
+	if len(rows) == 0 {
+		return
+	}
+	if !labelled {
+		head = nil
+	}
+	r.table(title, head, rows, uncut, false)
+}
+
+func sightingOf(d grid.Device) sighting.Sighting {
+	s := sighting.Sighting{MAC: d.MAC, Address: d.Address, Host: unescape(d.Name), State: d.State, Line: d.Line, Traits: d.Traits}
+	if d.Reserved {
+		s.State = sighting.StateReserved
+	}
+	return s
+}

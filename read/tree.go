@@ -1,0 +1,266 @@
+package read
+
+import (
+	"encoding/xml"
+	"io"
+	"maps"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+
+	"github.com/goccy/go-yaml/ast"
+	yamlparser "github.com/goccy/go-yaml/parser"
+
+	"vestpin/read/grid"
+)
+
+func sortedKeys[V any](m map[string]V) []string { return slices.Sorted(maps.Keys(m)) }
+
+// tree reads a value of JSON, XML or YAML: what is known by its names, and every list of
+// things of which each has a MAC address.
+func (r *reader) tree(n *node) {
+	r.json(n)
+	if !r.reads("table") && !r.reads("leases") {
+		return
+	}
+	g := gathering{byPath: map[string]*gathered{}}
+	g.gather(n, "", "")
+	for _, path := range g.paths {
+		one := g.byPath[path]
+		head := slices.Clone(one.keys)
+		rows := make([]rawRow, len(one.rows))
+		for i, record := range one.rows {
+			rows[i] = rawRow{grid.Row{Line: record.line, Cells: make([]string, len(head))}, scan(record.line, "")}
+			for c, key := range head {
+				rows[i].Cells[c] = record.cells[key]
+			}
+			rows[i].line.text = strings.TrimSpace(strings.Join(rows[i].Cells, " "))
+			rows[i].line.words = rows[i].Cells
+		}
+		r.table(strings.ReplaceAll(path, "/", " "), head, rows, uncut, false)
+	}
+}
+
+// gathering is the records of a tree, by the names that lead to them.
+type gathering struct {
+	paths  []string
+	byPath map[string]*gathered
+}
+
+type gathered struct {
+	keys []string
+	rows []record
+}
+
+type record struct {
+	line  int
+	cells map[string]string
+}
+
+// known trees are read by their names alone.
+func knownTree(n *node) bool {
+	return n.fields["addr_info"] != nil || n.fields["dst"] != nil && n.fields["dev"] != nil || n.fields["subnet4"] != nil || n.fields["Dhcp4"] != nil || n.fields["nftables"] != nil
+}
+
+func (g *gathering) gather(n *node, path, key string) {
+	if n.fields == nil {
+		for _, item := range n.items {
+			g.gather(item, path, "")
+		}
+		return
+	}
+	if knownTree(n) {
+		return
+	}
+	cells := map[string]string{}
+	if grid.LooksMAC(key) {
+		cells["mac"] = key
+	}
+	is := len(cells) > 0
+	ports, address := false, false
+	for k, v := range n.fields {
+		if v.fields == nil && v.items == nil {
+			is = is || grid.LooksMAC(v.text)
+			roles, _ := grid.Heading(k)
+			ports = ports || slices.Contains(roles, grid.Outside) || slices.Contains(roles, grid.Port)
+			address = address || isAddr(v.text)
+		}
+	}
+	if !is && !(ports && address) {
+		for _, k := range sortedKeys(n.fields) {
+			next := k
+			if grid.LooksMAC(k) {
+				next = ""
+			}
+			g.gather(n.fields[k], path+"/"+next, k)
+		}
+		return
+	}
+	flatten(n, "", cells, 0)
+	one := g.byPath[path]
+	if one == nil {
+		one = &gathered{}
+		g.byPath[path] = one
+		g.paths = append(g.paths, path)
+	}
+	for _, k := range sortedKeys(cells) {
+		if !slices.Contains(one.keys, k) && len(one.keys) < 100 {
+			one.keys = append(one.keys, k)
+		}
+	}
+	one.rows = append(one.rows, record{n.line, cells})
+}
+
+// flatten gives the values of a record, those of records in it by both names.
+func flatten(n *node, before string, into map[string]string, depth int) {
+	for _, k := range sortedKeys(n.fields) {
+		v := n.fields[k]
+		name := strings.TrimSpace(before + " " + k)
+		switch {
+		case v.fields != nil && depth < 3:
+			flatten(v, name, into, depth+1)
+		case v.items != nil:
+			var all []string
+			for _, i := range v.items {
+				if i.text != "" && len(all) < 20 {
+					all = append(all, i.text)
+				}
+			}
+			into[name] = strings.Join(all, ", ")
+		default:
+			into[name] = v.text
+		}
+	}
+}
+
+// looksXML passes a text that is XML and no page.
+func looksXML(text string) bool {
+	head := strings.TrimSpace(text[:min(len(text), 4096)])
+	return strings.HasPrefix(head, "<") && len(head) > 3 && !looksHTML(text) && (strings.HasPrefix(head, "<?xml") || xmlShape.MatchString(head))
+}
+
+var xmlShape = regexp.MustCompile(`^<[A-Za-z_][\w:.-]*(\s[^<>]*)?>`)
+
+// xmlTree reads XML as a tree: parts of one name are a list, attributes are parts.
+func xmlTree(text string) (*node, bool) {
+	d := xml.NewDecoder(strings.NewReader(text))
+	d.Strict = false
+	d.CharsetReader = func(_ string, in io.Reader) (io.Reader, error) { return in, nil } // it is UTF-8 by now
+	root := &node{fields: map[string]*node{}}
+	stack := []*node{root}
+	line, at := 1, 0
+	for {
+		t, err := d.Token()
+		if err == io.EOF {
+			return root, len(stack) == 1
+		}
+		if err != nil || len(stack) > 60 {
+			return nil, false
+		}
+		to := int(d.InputOffset())
+		top := stack[len(stack)-1]
+		switch t := t.(type) {
+		case xml.StartElement:
+			n := &node{line: line + strings.Count(text[at:to], "\n"), fields: map[string]*node{}}
+			for _, a := range t.Attr {
+				n.fields[a.Name.Local] = &node{line: n.line, text: a.Value}
+			}
+			put(top, t.Name.Local, n)
+			stack = append(stack, n)
+		case xml.CharData:
+			top.text += string(t)
+		case xml.EndElement:
+			if len(stack) == 1 {
+				return nil, false
+			}
+			top.text = strings.TrimSpace(top.text)
+			if len(top.fields) == 0 {
+				top.fields = nil
+			} else if top.text != "" {
+				top.fields["text"] = &node{line: top.line, text: top.text}
+			}
+			stack = stack[:len(stack)-1]
+		}
+		line += strings.Count(text[at:to], "\n")
+		at = to
+	}
+}
+
+func put(n *node, key string, v *node) {
+	switch have := n.fields[key]; {
+	case have == nil:
+		n.fields[key] = v
+	case have.items != nil && have.fields == nil:
+		have.items = append(have.items, v)
+	default:
+		n.fields[key] = &node{line: have.line, items: []*node{have, v}}
+	}
+}
+
+// yamlShape is a text with lists or maps in each other as YAML writes them.
+var yamlShape = regexp.MustCompile(`(?m)^(\s*-\s+[\w"'-]+:(\s|$)|[\w"'-]+:\s*$\n[ ]+[\w"'-]+:|\s*-\s*$)`)
+
+// yamlTree reads YAML as a tree.
+func yamlTree(text string) (*node, bool) {
+	if len(text) > 4<<20 || !yamlShape.MatchString(text) || strings.Contains(text, "\t") {
+		return nil, false
+	}
+	f, err := yamlparser.ParseBytes([]byte(text), 0)
+	if err != nil || len(f.Docs) == 0 {
+		return nil, false
+	}
+	root := &node{items: []*node{}}
+	for _, d := range f.Docs {
+		if d.Body != nil {
+			root.items = append(root.items, yamlNode(d.Body, 0))
+		}
+	}
+	return root, slices.ContainsFunc(root.items, func(n *node) bool { return n.fields != nil || n.items != nil })
+}
+
+func yamlNode(in ast.Node, depth int) *node {
+	n := &node{}
+	if depth > 60 || in == nil || in.GetToken() == nil {
+		return n
+	}
+	n.line = in.GetToken().Position.Line
+	switch in := in.(type) {
+	case *ast.MappingNode:
+		n.fields = map[string]*node{}
+		for _, v := range in.Values {
+			n.fields[keyOf(v.Key)] = yamlNode(v.Value, depth+1)
+		}
+		if len(in.Values) > 0 {
+			n.line = in.Values[0].Key.GetToken().Position.Line
+		}
+	case *ast.MappingValueNode:
+		n.line = in.Key.GetToken().Position.Line
+		n.fields = map[string]*node{keyOf(in.Key): yamlNode(in.Value, depth+1)}
+	case *ast.SequenceNode:
+		n.items = []*node{}
+		for _, v := range in.Values {
+			n.items = append(n.items, yamlNode(v, depth+1))
+		}
+	case *ast.AnchorNode:
+		return yamlNode(in.Value, depth+1)
+	case *ast.TagNode:
+		return yamlNode(in.Value, depth+1)
+	case *ast.NullNode:
+	case *ast.StringNode:
+		n.text = in.Value
+	case *ast.LiteralNode:
+		n.text = strings.TrimSpace(in.Value.Value)
+	default:
+		n.text = in.GetToken().Value
+	}
+	return n
+}
+
+func keyOf(k ast.MapKeyNode) string {
+	text := k.GetToken().Value
+	if u, err := strconv.Unquote(text); err == nil {
+		return u
+	}
+	return text
+}

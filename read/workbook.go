@@ -1,0 +1,96 @@
+package read
+
+import (
+	"fmt"
+	"os"
+	"strings"
+
+	"github.com/xuri/excelize/v2"
+
+	"vestpin/core/span"
+)
+
+// The bounds of a workbook: what it may unpack to, in bytes; its sheets; its cells,
+// empty ones too, and their text in bytes. A list of devices of any site has some
+// ten thousand cells.
+const (
+	largestWorkbook = 128 << 20
+	mostSheets      = 50
+	mostCells       = 500_000
+	mostCellText    = 16 << 20
+)
+
+// LargeWorkbookError says that a workbook holds more than is read.
+type LargeWorkbookError struct{ Want string }
+
+func (e *LargeWorkbookError) Error() string {
+	return "this workbook is larger than a list of devices: want " + e.Want
+}
+
+// workbook reads the sheets of a spreadsheet (ISO/IEC 29500) as tables, row by row.
+func (r *reader) workbook(data string) (Result, error) {
+	dir, err := os.MkdirTemp("", "vestpin-workbook-") // what is unpacked beside memory goes with it
+	if err != nil {
+		return blank(), err
+	}
+	defer os.RemoveAll(dir)
+	f, err := excelize.OpenReader(strings.NewReader(data), excelize.Options{UnzipSizeLimit: largestWorkbook, UnzipXMLSizeLimit: 4 << 20, TmpDir: dir})
+	if err != nil {
+		return blank(), fmt.Errorf("%w (%w)", &span.Malformed{Found: "PK…", Want: fmt.Sprintf("a spreadsheet in XLSX format of at most %d MB unpacked; other archives are not read", largestWorkbook>>20)}, err)
+	}
+	defer f.Close()
+	out := blank()
+	sheets := f.GetSheetList()
+	if len(sheets) > mostSheets {
+		return blank(), &LargeWorkbookError{fmt.Sprintf("at most %d sheets, not %d", mostSheets, len(sheets))}
+	}
+	room := cellRoom{mostCells, mostCellText}
+	for _, name := range sheets {
+		text, err := room.sheet(f, name)
+		if err != nil {
+			return blank(), err
+		}
+		source := r.source
+		if len(sheets) > 1 {
+			source += " · " + name
+		}
+		one := reader{source: source, as: r.as, out: blank(), over: r.over, roles: r.roles}
+		one.lines(text)
+		one.end()
+		out = Join(out, one.out)
+	}
+	return out, nil
+}
+
+// cellRoom is how many cells and how much text may still come.
+type cellRoom struct{ cells, text int }
+
+// sheet gives a sheet as lines with tabs.
+func (c *cellRoom) sheet(f *excelize.File, name string) (string, error) {
+	rows, err := f.Rows(name)
+	if err != nil {
+		return "", err
+	}
+	defer rows.Close()
+	var out strings.Builder
+	for rows.Next() {
+		row, err := rows.Columns()
+		if err != nil {
+			return "", err
+		}
+		if c.cells -= len(row) + 1; c.cells < 0 {
+			return "", &LargeWorkbookError{fmt.Sprintf("at most %d cells, empty ones too", mostCells)}
+		}
+		for i, cell := range row {
+			if i > 0 {
+				out.WriteByte('\t')
+			}
+			if c.text -= len(cell); c.text < 0 {
+				return "", &LargeWorkbookError{fmt.Sprintf("at most %d MB of text in its cells", mostCellText>>20)}
+			}
+			out.WriteString(strings.Join(strings.Fields(cell), " "))
+		}
+		out.WriteByte('\n')
+	}
+	return out.String(), rows.Error()
+}
