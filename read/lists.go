@@ -223,62 +223,82 @@ func alike(n, before int, head []string) bool {
 }
 
 // cellsIn cuts lines alike. Of columns made with blanks the places where all lines are
-// blank part the cells, so that an empty cell is seen.
+// blank part the cells, so that an empty cell is seen; wide letters count for two or for
+// one, as the program that made it thought.
 func cellsIn(lines []line, c cutting) [][]string {
 	out := make([][]string, len(lines))
+	most := 0
 	for i, l := range lines {
 		if out[i] = l.cells; out[i] == nil {
 			out[i] = cellsOf(l.text, c)
 		}
+		most = max(most, len(out[i]))
 	}
 	if c != byBlanks {
 		return out
 	}
-	most := 0
-	var blank []bool
-	for i, l := range lines {
-		most = max(most, len(out[i]))
-		at := 0
-		for _, ch := range l.text {
-			w := 1
-			if k := width.LookupRune(ch).Kind(); k == width.EastAsianWide || k == width.EastAsianFullwidth {
-				w = 2
+	for _, wide := range []int{2, 1} {
+		if starts := startsOf(lines, wide); len(starts) >= most {
+			for i, l := range lines {
+				out[i] = atStarts(l.text, starts, wide)
 			}
-			for ; w > 0; w-- {
-				if at >= len(blank) {
-					blank = append(blank, true)
-				}
-				blank[at] = blank[at] && ch == ' '
-				at++
-			}
+			break
 		}
-	}
-	var starts []int
-	for at := range blank {
-		if !blank[at] && (at == 0 || blank[at-1]) && (len(starts) == 0 || at >= 2 && blank[at-2]) {
-			starts = append(starts, at)
-		}
-	}
-	if len(starts) != most {
-		return out
-	}
-	for i, l := range lines {
-		row := make([]string, len(starts))
-		at, col, from := 0, 0, 0
-		for k, ch := range l.text {
-			for col+1 < len(starts) && at >= starts[col+1] {
-				row[col] = strings.TrimSpace(l.text[from:k])
-				col, from = col+1, k
-			}
-			at++
-			if kind := width.LookupRune(ch).Kind(); kind == width.EastAsianWide || kind == width.EastAsianFullwidth {
-				at++
-			}
-		}
-		row[col] = strings.TrimSpace(l.text[from:])
-		out[i] = row
 	}
 	return out
+}
+
+// wideness gives how many places a letter takes.
+func wideness(c rune, wide int) int {
+	if c < 0x1100 {
+		return 1
+	}
+	if k := width.LookupRune(c).Kind(); k == width.EastAsianWide || k == width.EastAsianFullwidth {
+		return wide
+	}
+	return 1
+}
+
+// startsOf gives the places where columns begin: behind two places that are blank on all
+// lines.
+func startsOf(lines []line, wide int) (starts []int) {
+	var filled []bool
+	for _, l := range lines {
+		at := 0
+		for _, ch := range l.text {
+			for range wideness(ch, wide) {
+				if at >= len(filled) {
+					filled = append(filled, false)
+				}
+				filled[at] = filled[at] || ch != ' '
+				at++
+			}
+		}
+	}
+	blank := 2
+	for at, f := range filled {
+		if f && blank >= 2 {
+			starts = append(starts, at)
+		}
+		if blank++; f {
+			blank = 0
+		}
+	}
+	return starts
+}
+
+func atStarts(text string, starts []int, wide int) []string {
+	row := make([]string, len(starts))
+	at, col, from := 0, 0, 0
+	for k, ch := range text {
+		for col+1 < len(starts) && at >= starts[col+1] {
+			row[col] = strings.TrimSpace(text[from:k])
+			col, from = col+1, k
+		}
+		at += wideness(ch, wide)
+	}
+	row[col] = strings.TrimSpace(text[from:])
+	return row
 }
 
 // table takes one list. More of it follows where it is longer than what is held at once.
@@ -293,6 +313,9 @@ func (r *reader) table(title string, head []string, rows []rawRow, c cutting, mo
 		return
 	}
 	r.carried = nil
+	if c == byBlanks && head != nil && len(head) != len(rows[0].Cells) {
+		head = nil // which of them is over which column cannot be told
+	}
 	rows = sideBySide(head, rows)
 	t := grid.Table{Title: title, Head: head}
 	for _, row := range rows {

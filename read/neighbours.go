@@ -23,11 +23,12 @@ func (r *reader) neighbour(l line) bool {
 	case r.arpWithBrackets(l):
 		return true
 	case len(l.addrs) == 1 && strings.Contains(l.text, " --- 0x"):
+		r.arp = true
 		return true // the heading of one adapter in the arp of Windows
 	}
 	// Windows: address, MAC with dashes, and one word for how it is known; the
 	// arp of Linux with -n: address, the word "ether", MAC, flags, interface.
-	if len(w) == 3 && len(l.addrs) == 1 && w[0] == l.addrs[0].String() && strings.Count(w[1], "-") == 5 {
+	if len(w) == 3 && len(l.addrs) == 1 && w[0] == l.addrs[0].String() && strings.Count(w[1], "-") == 5 && (r.arp || grid.Stateful(w[2])) {
 		if len(l.macs) == 1 {
 			r.sight(l, l.macs[0], l.addrs[0], "", w[2])
 		}

@@ -17,6 +17,9 @@ var insideAddress = regexp.MustCompile(`^[^:：=\t]*\b[0-9A-Fa-f]{1,4}:(:|[0-9A-
 
 // labelOf takes a label from a line.
 func labelOf(text string) (label, value string) {
+	if bare := strings.TrimRight(text, " :：="); len(bare) < len(strings.TrimRight(text, " ")) && grid.Known(bare) {
+		return strings.TrimSpace(bare), ""
+	}
 	m := labelShape.FindStringSubmatch(text)
 	if m == nil || grid.LooksMAC(strings.TrimSpace(text)) || strings.HasPrefix(m[2], "//") || insideAddress.MatchString(text) {
 		return "", strings.TrimSpace(text)
@@ -263,6 +266,12 @@ func itemsOf(lines []line) (out []item) {
 		label, value := labelOf(l.text)
 		out = append(out, itemOf(l, value, label))
 	}
+	notTheirs(out)
+	if slices.ContainsFunc(out, func(i item) bool { return !i.mac && !i.addr && !i.side && !grid.IsFigure(i.text) }) {
+		for k := range out {
+			out[k].side = out[k].side || grid.IsFigure(out[k].text) // figures are names only where nothing else is
+		}
+	}
 	// A heading that we know, alone on its line, is the label of what follows; so is a
 	// line that stands on every card in front of an address.
 	count := map[string]int{}
@@ -288,6 +297,56 @@ func itemsOf(lines []line) (out []item) {
 		joined = append(joined, i)
 	}
 	return joined
+}
+
+// notTheirs finds among the particulars of several devices the MAC addresses and addresses
+// that are the same on many: of the radio, the router, the mask. They are nobody's here.
+func notTheirs(items []item) {
+	macs, addrs := map[string]int{}, map[string]int{}
+	for _, i := range items {
+		if i.mac {
+			macs[strings.ToLower(i.text)]++
+		} else if i.addr {
+			addrs[i.text]++
+		}
+	}
+	devices := 0
+	for m := range macs {
+		if !often(macs, m) {
+			devices++
+		}
+	}
+	private, public := 0, 0
+	for a, n := range addrs {
+		if ip, ok := grid.AddressIn(a); ok && ip.IsPrivate() {
+			private += n
+		} else {
+			public += n
+		}
+	}
+	for k := range items {
+		i := &items[k]
+		ip, _ := grid.AddressIn(i.text)
+		switch {
+		case i.addr && !ip.IsPrivate() && private+public > devices && private*2 >= devices: // a version, or out there
+			i.addr, i.side = false, true
+		case i.mac && often(macs, strings.ToLower(i.text)):
+			i.mac, i.side, i.path = false, true, "othermac"
+		case i.addr && addrs[i.text] > 1 && devices > 1 && (len(addrs) > devices/2 || addrs[i.text] == devices):
+			i.addr, i.side = false, true
+		}
+	}
+}
+
+// often reports whether a text stands in so many places that it is of no single device.
+func often(count map[string]int, text string) bool {
+	once := 0
+	for _, n := range count {
+		if n == 1 {
+			once++
+		}
+	}
+	return once > 0 && count[text] > 1 && count[text]*2 >= once
 }
 
 // cards reads devices whose particulars stand below each other. Where one card ends and

@@ -8,6 +8,7 @@ import (
 
 	"vestpin/core/sighting"
 	"vestpin/core/span"
+	"vestpin/read/grid"
 )
 
 // adapter is what has been read of one adapter of Windows so far. Its lines come
@@ -269,6 +270,8 @@ func (r *reader) ipconfig(l line) bool {
 	case indented && r.adapter.open && len(l.words) == 1 && !labelledWord(l):
 		r.adapterMore(l)
 		return true
+	case !indented && grid.Known(strings.TrimRight(l.text, " :")): // the label of a card
+		r.closeAdapter()
 	case !indented && r.adapter.open, !indented && strings.HasSuffix(strings.TrimSpace(l.text), ":") && len(l.addrs) == 0 && len(l.macs) == 0:
 		r.closeAdapter()
 		if strings.HasSuffix(strings.TrimSpace(l.text), ":") {

@@ -48,8 +48,11 @@ func (r *reader) page(text string) {
 		r.lines(text)
 		return
 	}
-	p := pager{reader: r, macs: map[*html.Node]int{}, kinds: r.kinds(), at: 1}
-	p.count(doc, 0)
+	p := pager{reader: r, macs: map[*html.Node]int{}, values: map[string]int{}, kinds: r.kinds(), at: 1}
+	for range 2 { // first which there are, then which of them are of one device
+		p.count(doc, 0)
+		p.counted = true
+	}
 	p.walk(doc)
 	p.endLine()
 	r.closeAdapter()
@@ -84,13 +87,15 @@ func markLines(text string) string {
 
 type pager struct {
 	*reader
-	macs  map[*html.Node]int
-	kinds []kind
-	at    int // the line of the page
-	began int
-	row   strings.Builder
-	blank bool
-	depth int
+	macs    map[*html.Node]int // how many MAC addresses of devices are in each element
+	values  map[string]int     // how often each stands on the page
+	counted bool
+	kinds   []kind
+	at      int // the line of the page
+	began   int
+	row     strings.Builder
+	blank   bool
+	depth   int
 }
 
 // deepest is how deep elements may lie in each other; what is deeper is read as text.
@@ -104,33 +109,50 @@ func hidden(n *html.Node) bool {
 	return false
 }
 
-// count counts the MAC addresses in each element.
-func (p *pager) count(n *html.Node, depth int) int {
-	total := 0
+// count counts the MAC addresses of devices in each element, and gives how many of
+// whatever there are as whole words.
+func (p *pager) count(n *html.Node, depth int) (whole int) {
+	text := n.Data
 	switch {
-	case n.Type == html.TextNode:
-		for _, w := range strings.FieldsFunc(n.Data, between) {
-			if grid.LooksMAC(w) {
-				total++
-			}
-		}
-		return total
-	case n.Type == html.ElementNode && hidden(n) || depth > deepest:
+	case n.Type == html.ElementNode && hidden(n) || n.Type == html.CommentNode || depth > deepest:
 		return 0
-	case n.DataAtom == atom.Input && grid.LooksMAC(strings.TrimSpace(attr(n, "value"))):
-		total++
+	case n.DataAtom == atom.Input:
+		text = attr(n, "value")
+	case n.Type != html.TextNode:
+		text = ""
+	}
+	total := 0
+	for _, w := range strings.FieldsFunc(text, between) {
+		if grid.LooksMAC(w) {
+			whole++
+			total += p.one(w)
+		}
 	}
 	for c := n.FirstChild; c != nil; c = c.NextSibling {
-		total += p.count(c, depth+1)
+		whole += p.count(c, depth+1)
+		total += p.macs[c]
 	}
-	if total == 0 && n.Type == html.ElementNode && n.DataAtom != atom.Body && n.DataAtom != atom.Html {
+	if whole == 0 && n.Type == html.ElementNode && n.DataAtom != atom.Body && n.DataAtom != atom.Html {
 		// a MAC address that is cut by tags in the middle
 		if flat := strings.Join(strings.Fields(innerText(n, 300)), ""); len(flat) < 200 && cutMAC.MatchString(flat) {
-			total = 1
+			total, whole = 1, 1
 		}
 	}
 	p.macs[n] = total
-	return total
+	return whole
+}
+
+// one counts a MAC address, if it is of one device.
+func (p *pager) one(text string) int {
+	text = strings.ToLower(text)
+	if !p.counted {
+		p.values[text]++
+		return 1
+	}
+	if often(p.values, text) {
+		return 0
+	}
+	return 1
 }
 
 var cutMAC = regexp.MustCompile(`(?i)[0-9a-f]{2}([:-][0-9a-f]{2}){5}`)
@@ -465,8 +487,14 @@ func (p *pager) leaves(n *html.Node) (out []leaf) {
 			label = ""
 		}
 	}
+	nth := map[string]int{}
 	for c := n.FirstChild; c != nil; c = c.NextSibling {
-		walk(c, c.Data+"."+attr(c, "class"), 0)
+		key := "#"
+		if c.Type == html.ElementNode {
+			key = c.Data + "." + attr(c, "class")
+		}
+		nth[key]++
+		walk(c, key+strconv.Itoa(nth[key]), 0)
 	}
 	flush()
 	return out
@@ -530,6 +558,7 @@ func (p *pager) records(n *html.Node) bool {
 		}
 		cards = append(cards, card)
 	}
+	notTheirsOf(cards)
 	title := ""
 	if len(p.loose) > 0 {
 		title = p.loose[len(p.loose)-1].text
@@ -538,6 +567,19 @@ func (p *pager) records(n *html.Node) bool {
 	named(cards, head)
 	p.cardTable(title, cards)
 	return true
+}
+
+// notTheirsOf does what notTheirs does for the particulars of all cards.
+func notTheirsOf(cards [][]item) {
+	var all []item
+	for _, c := range cards {
+		all = append(all, c...)
+	}
+	notTheirs(all)
+	for _, c := range cards {
+		copy(c, all)
+		all = all[len(c):]
+	}
 }
 
 // named gives the particulars of cards the headings that stand above them, where there
@@ -556,6 +598,16 @@ func named(cards [][]item, head []leaf) {
 				places = append(places, i.path)
 			}
 		}
+	}
+	several := false // a card with several addresses: their places tell them apart
+	for _, card := range cards {
+		n := 0
+		for _, i := range card {
+			if i.addr {
+				n++
+			}
+		}
+		several = several || n > 1
 	}
 	fits := labels*2 >= len(head) && len(head) == len(places)
 	for _, card := range cards {
@@ -578,7 +630,7 @@ func named(cards [][]item, head []leaf) {
 				i.path = "label " + i.label
 			case i.mac && macs == 1:
 				i.path = "mac"
-			case i.addr && addrs == 1:
+			case i.addr && addrs == 1 && !several:
 				i.path = "address"
 			}
 		}

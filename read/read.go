@@ -264,6 +264,7 @@ type reader struct {
 	own        []netip.Prefix
 	gateways   []netip.Addr
 	adapter    adapter
+	arp        bool // the list of neighbours of Windows
 
 	inList      bool       // the DNS servers of PowerShell go on below
 	netsh       int        // which address below the subnet comes next

@@ -244,6 +244,9 @@ func Stateful(text string) bool {
 	return sortOf(strings.TrimSpace(text))&(isState|isLink|isAction|isYes|isNo|isAgo) != 0
 }
 
+// IsFigure passes a bare number.
+func IsFigure(text string) bool { return sortOf(strings.TrimSpace(text))&isNumber != 0 }
+
 // Namelike passes a text that may be a name: neither an address nor how a device is
 // attached, how long, since when, or a button.
 func Namelike(text string) bool {

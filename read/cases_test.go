@@ -1,0 +1,160 @@
+package read
+
+import (
+	"encoding/json"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+	"unicode"
+
+	"vestpin/core/sighting"
+)
+
+// truth is what a file of testdata/cases holds, written by hand: sightings that must come
+// and those that may, as MAC address, address and names ("a|b" is either), facts, those
+// that are not judged, what is reserved there, and texts that must be told as not understood.
+type truth struct {
+	File                          string
+	Sightings, Optional           [][3]string
+	Facts                         map[string]any
+	NoFacts, Reservations, Unread []string
+}
+
+// tally is how often something came right.
+type tally struct{ wanted, right, nameless, missing, silent, wrong int }
+
+// hold holds a result against the truth, and gives the faults.
+func (n *tally) hold(e truth, r Result) (faults []string) {
+	used := map[int]bool{}
+	fits := func(s sighting.Sighting, w [3]string, name bool) bool {
+		address := ""
+		if s.Address.IsValid() {
+			address = s.Address.String()
+		}
+		return string(s.MAC) == w[0] && address == w[1] && (!name || slices.Contains(strings.Split(w[2], "|"), s.Host))
+	}
+	find := func(w [3]string, ok func(i int, s sighting.Sighting) bool) bool {
+		found := false
+		for i, s := range r.Sightings {
+			if fits(s, w, false) && ok(i, s) {
+				used[i], found = true, true
+			}
+		}
+		return found
+	}
+	unread := ""
+	for _, u := range r.Unread {
+		unread += strings.ToLower(u.Text) + " "
+	}
+	for _, w := range e.Sightings {
+		n.wanted++
+		switch {
+		case find(w, func(_ int, s sighting.Sighting) bool { return fits(s, w, true) }):
+			n.right++
+		case find(w, func(i int, s sighting.Sighting) bool { return !used[i] && s.Host == "" }):
+			n.nameless++
+			faults = append(faults, "no name: "+strings.Join(w[:], " "))
+		case find(w, func(i int, _ sighting.Sighting) bool { return !used[i] }):
+			n.wrong++
+			faults = append(faults, "a wrong name: "+strings.Join(w[:], " "))
+		default:
+			n.missing++
+			told := w[0] != "" && (strings.Contains(unread, w[0]) || strings.Contains(unread, strings.ReplaceAll(w[0], ":", "-")) || strings.Contains(unread, strings.ReplaceAll(w[0], ":", ""))) || w[1] != "" && strings.Contains(unread, w[1])
+			if !told {
+				n.silent++
+			}
+			faults = append(faults, "missing: "+strings.Join(w[:], " "))
+		}
+	}
+	for i, s := range r.Sightings {
+		may := func(w [3]string) bool { return fits(s, w, true) }
+		if !used[i] && !slices.ContainsFunc(e.Sightings, may) && !slices.ContainsFunc(e.Optional, may) {
+			n.wrong++
+			faults = append(faults, "wrong: "+string(s.MAC)+" "+s.Address.String()+" "+s.Host)
+		}
+	}
+	return faults
+}
+
+// Files as they come, with the truth beside each.
+func TestCases(t *testing.T) {
+	files, err := filepath.Glob("testdata/cases/*.expect.json")
+	if err != nil || len(files) < 100 {
+		t.Fatalf("%d files, %v", len(files), err)
+	}
+	var n tally
+	for _, file := range files {
+		text, err := os.ReadFile(file)
+		if err != nil {
+			t.Fatal(err)
+		}
+		var e truth
+		if err := json.Unmarshal(text, &e); err != nil {
+			t.Fatalf("%s: %v", file, err)
+		}
+		data, err := os.ReadFile(filepath.Join("testdata/cases", e.File))
+		if err != nil {
+			t.Fatal(err)
+		}
+		r, err := Text(e.File, "", data)
+		if err != nil {
+			t.Errorf("%s: %v", e.File, err)
+			continue
+		}
+		for _, f := range n.hold(e, r) {
+			t.Logf("%s: %s", e.File, f)
+		}
+		faults := factFaults(t, e, r)
+		for _, mac := range e.Reservations {
+			if !slices.ContainsFunc(r.Sightings, func(s sighting.Sighting) bool { return string(s.MAC) == mac && s.State == sighting.StateReserved }) {
+				faults = append(faults, mac+" is reserved there")
+			}
+		}
+		for _, text := range e.Unread {
+			if !slices.ContainsFunc(r.Unread, func(u Unread) bool { return strings.Contains(u.Text, text) }) {
+				faults = append(faults, "not told: "+text)
+			}
+		}
+		for _, f := range faults {
+			t.Errorf("%s: %s", e.File, f)
+		}
+	}
+	t.Logf("%+v", n)
+	if n.right*100 < n.wanted*97 || n.wrong*100 > n.wanted || n.silent > 0 {
+		t.Errorf("too many faults: %+v", n)
+	}
+}
+
+// factFaults compares the facts as JSON; what the truth does not name must be absent.
+func factFaults(t *testing.T, e truth, r Result) (faults []string) {
+	got := map[string]any{}
+	text, err := json.Marshal(r.Facts)
+	if err == nil {
+		err = json.Unmarshal(text, &got)
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, key := range []string{"subnet", "gateway", "dns", "ranges"} {
+		have, want := normal(got[key]), normal(e.Facts[key])
+		if have != want && !slices.Contains(e.NoFacts, key) {
+			faults = append(faults, key+" "+have+", not "+want)
+		}
+	}
+	return faults
+}
+
+func normal(v any) string {
+	text, _ := json.Marshal(v)
+	if s := string(text); s != "null" && s != "[]" && s != `""` {
+		return strings.Map(func(c rune) rune {
+			if unicode.IsSpace(c) {
+				return -1
+			}
+			return c
+		}, s)
+	}
+	return ""
+}
