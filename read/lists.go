@@ -53,7 +53,7 @@ func cuttingOf(l line) cutting {
 func wholeCells(l line, cells []string) bool {
 	found := 0
 	for _, c := range cells {
-		if _, ok := grid.AddressIn(c); ok || grid.LooksMAC(c) {
+		if grid.Typed(c) {
 			found++
 		} else if len(c) > 200 {
 			return false

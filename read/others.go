@@ -268,8 +268,16 @@ func itemsOf(lines []line) (out []item) {
 	}
 	notTheirs(out)
 	if slices.ContainsFunc(out, func(i item) bool { return !i.mac && !i.addr && !i.side && !grid.IsFigure(i.text) }) {
-		for k := range out {
-			out[k].side = out[k].side || grid.IsFigure(out[k].text) // figures are names only where nothing else is
+		figures, devices := 0, 0
+		for _, i := range out {
+			if i.mac {
+				devices++
+			} else if i.label == "" && grid.IsFigure(i.text) {
+				figures++
+			}
+		}
+		for k, i := range out { // where most cards have a figure, or it does not begin one, it is no name
+			out[k].side = i.side || grid.IsFigure(i.text) && (figures*2 > devices || k > 0 && !i.line.after)
 		}
 	}
 	// A heading that we know, alone on its line, is the label of what follows; so is a
@@ -286,7 +294,7 @@ func itemsOf(lines []line) (out []item) {
 	var joined []item
 	for k := 0; k < len(out); k++ {
 		i := out[k]
-		i.fixed = i.label == "" && !i.mac && !i.addr && (macs > 1 && count[i.text]*10 >= macs*6 && count[i.text] > 1 || count[i.text] == 1 && macs == 1 && grid.Known(i.text))
+		i.fixed = i.label == "" && !i.mac && !i.addr && !grid.Typed(i.text) && (macs > 1 && count[i.text]*10 >= macs*6 && count[i.text] > 1 || count[i.text] == 1 && macs == 1 && grid.Known(i.text))
 		if i.fixed && !grid.Stateful(i.text) && k+1 < len(out) && out[k+1].label == "" && !out[k+1].line.after && ((out[k+1].mac || out[k+1].addr) && count[i.text] >= macs || grid.Known(i.text) && count[out[k+1].text] < count[i.text]) {
 			next := out[k+1]
 			next.label = i.text
@@ -433,8 +441,7 @@ func one(cards [][]item) bool {
 }
 
 func otherMAC(label string) bool {
-	roles, _ := grid.Heading(label)
-	return slices.Contains(roles, grid.OtherMAC)
+	return slices.Contains(headingOf(label), grid.OtherMAC)
 }
 
 func byBlankLines(items []item) (cards [][]item) {
@@ -516,7 +523,7 @@ func place(card []item) {
 			i.path, behind, n = "mac", "mac", 0
 		case i.addr:
 			i.path, behind, n = "address", "address", 0
-		case i.side || i.fixed:
+		case (i.side || i.fixed):
 			i.path = "side " + behind
 		default:
 			i.path = behind + string(rune('a'+min(n, 25)))
@@ -667,11 +674,16 @@ func (r *reader) cardTable(title string, cards [][]item) {
 	var rows []rawRow
 	for _, card := range cards {
 		row := rawRow{grid.Row{}, line{}}
-		settings := 0
+		settings, names := 0, 0
 		cells := map[string]string{}
 		for _, i := range card {
-			if roles, _ := grid.Heading(i.label); i.label != "" && (slices.Contains(roles, grid.Mask) || slices.Contains(roles, grid.Gateway) || slices.Contains(roles, grid.DNS)) {
-				settings++
+			for _, role := range headingOf(i.label) {
+				switch role {
+				case grid.Mask, grid.Gateway, grid.DNS, grid.Range:
+					settings++
+				case grid.Name, grid.DeviceName:
+					names++
+				}
 			}
 			if i.mac && (row.Line == 0 || !otherMAC(i.label)) {
 				row.Line, row.line = i.line.number, i.line
@@ -686,7 +698,7 @@ func (r *reader) cardTable(title string, cards [][]item) {
 			}
 			cells[path] = i.text
 		}
-		if row.Line == 0 || settings > 0 {
+		if row.Line == 0 || settings > 0 && names == 0 && len(cards) < 3 {
 			for k, i := range card {
 				if k == 0 || card[k-1].line.number != i.line.number {
 					r.unread(i.line)
@@ -707,6 +719,11 @@ func (r *reader) cardTable(title string, cards [][]item) {
 		head = nil
 	}
 	r.table(title, head, rows, uncut, false)
+}
+
+func headingOf(label string) []grid.Role {
+	roles, _ := grid.Heading(label)
+	return roles
 }
 
 func sightingOf(d grid.Device) sighting.Sighting {

@@ -593,10 +593,14 @@ func named(cards [][]item, head []leaf) {
 	}
 	var places []string
 	for _, card := range cards {
+		at := 0
 		for _, i := range card {
-			if !slices.Contains(places, i.path) {
-				places = append(places, i.path)
+			if k := slices.Index(places, i.path); k >= 0 {
+				at = k + 1
+				continue
 			}
+			places = slices.Insert(places, at, i.path) // in the order in which they stand
+			at++
 		}
 	}
 	several := false // a card with several addresses: their places tell them apart

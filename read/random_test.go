@@ -201,7 +201,7 @@ func TestRandomLists(t *testing.T) {
 		before := *all[kind]
 		faults := all[kind].hold(e, got)
 		total.hold(e, got)
-		if (all[kind].wrong > before.wrong || all[kind].silent > before.silent) && shown[kind] < 2 {
+		if (all[kind].wrong > before.wrong || all[kind].silent > before.silent) && shown[kind] < 3 {
 			shown[kind]++
 			t.Logf("seed %d, %s, %s, columns %v:\n%s%s\nlists %+v", seed, kind, language, keys, text, strings.Join(faults, "\n"), got.Lists)
 		}

@@ -2,9 +2,12 @@ package grid
 
 import (
 	"net/netip"
+	"regexp"
 	"slices"
 	"strings"
 )
+
+var digits = regexp.MustCompile(`\d+`)
 
 // column is what is known of a column: how many of its cells could be what.
 type column struct {
@@ -17,19 +20,27 @@ type column struct {
 	distinct int // different texts among those filled
 	private  int // addresses of private networks
 	nets     map[netip.Prefix]int
-	hostlike int // cells such as a device names itself: one word, small letters, dashes
+	counted  bool // long texts that differ in their figures alone: "seen 3 days ago"
+	hostlike int  // cells such as a device names itself: one word, small letters, dashes
 }
 
 func profile(rows []Row, s split, head string) column {
 	c := column{rows: len(rows), count: map[sort]int{}, nets: map[netip.Prefix]int{}, headed: strings.TrimSpace(head) != ""}
 	c.head, c.exact = Heading(head)
 	texts := make(map[string]bool, len(rows))
+	forms, long := map[string]bool{}, 0
 	for _, row := range rows {
 		text := strings.TrimSpace(s.cell(row))
 		if text == "" {
 			continue
 		}
 		c.filled++
+		if !texts[text] && len(forms) < 4 {
+			forms[digits.ReplaceAllString(text, "0")] = true
+		}
+		if strings.Count(text, " ") > 1 {
+			long++
+		}
 		texts[text] = true
 		of := sortOf(text)
 		for bit := isMAC; bit <= isText; bit <<= 1 {
@@ -50,6 +61,7 @@ func profile(rows []Row, s split, head string) column {
 		}
 	}
 	c.distinct = len(texts)
+	c.counted = len(texts) > 2 && len(forms) == 1 && long == c.filled
 	return c
 }
 
@@ -172,7 +184,7 @@ func addressWorth(c column, forwards bool) float64 {
 	for _, n := range c.nets {
 		most = max(most, n)
 	}
-	w := float64(c.count[isAddress])/float64(c.rows) + c.unlike() + 0.8*float64(c.private)/float64(c.filled) + 0.2*float64(most)/float64(c.filled)
+	w := float64(c.count[isAddress])/float64(c.rows) + 2*c.unlike() + 0.8*float64(c.private)/float64(c.filled) + 0.2*float64(most)/float64(c.filled)
 	switch {
 	case c.says(ReservedAddr):
 		w += 2.1
@@ -222,6 +234,9 @@ func nameWorth(c column, headed bool) float64 {
 	}
 	texty := c.share(isText|isNumber|isNothing) - 0.3*c.share(isNumber)
 	looks := texty*(0.2+0.8*c.unlike()) - 0.6*c.share(isMaker) - 0.9*c.share(isLink|isState|isAction|isQuantity|isTime|isAgo|isProtocol|isYes|isNo)
+	if c.counted {
+		looks -= 0.4
+	}
 	if headed {
 		if c.share(isNumber) > 0.9 {
 			looks -= 30 // figures are names where nothing else is

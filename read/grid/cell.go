@@ -244,6 +244,9 @@ func Stateful(text string) bool {
 	return sortOf(strings.TrimSpace(text))&(isState|isLink|isAction|isYes|isNo|isAgo) != 0
 }
 
+// Typed passes a cell that is a MAC address, an IPv4 address, a subnet or a mask.
+func Typed(cell string) bool { return sortOf(cell)&(isMAC|isAddress|isNetwork|isMask) != 0 }
+
 // IsFigure passes a bare number.
 func IsFigure(text string) bool { return sortOf(strings.TrimSpace(text))&isNumber != 0 }
 
