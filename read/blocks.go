@@ -20,7 +20,7 @@ func (r *reader) block(number int, first, text string) (rest string, lines int) 
 		return "", 0
 	case first[0] == '{' || first[0] == '[' || strings.HasPrefix(first, "/*"):
 		rest, lines = r.jsonBlock(number, text)
-	case statementShape.MatchString(first) && r.reads("leases"):
+	case (strings.Contains(first, "{") || strings.HasSuffix(first, ";")) && statementShape.MatchString(first) && r.reads("leases"):
 		rest, lines = r.statements(number, text)
 	default:
 		return "", 0

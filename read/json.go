@@ -34,10 +34,10 @@ func (n *node) number(key string) int64 {
 // jsonBlock takes a JSON value that begins here; comments may stand in it, as in
 // the configuration of Kea.
 func (r *reader) jsonBlock(number int, text string) (rest string, lines int) {
-	bare := withoutComments(text)
-	p := jsonParser{dec: json.NewDecoder(strings.NewReader(bare)), text: bare, line: number}
-	p.dec.UseNumber()
-	v, err := p.value(0)
+	p, v, err := parseJSON(text, number)
+	if err != nil && r.vain < mostVain { // as people write it
+		p, v, err = parseJSON(withoutComments(text), number)
+	}
 	if err != nil || v.fields == nil && v.items == nil {
 		return "", 0
 	}
@@ -46,6 +46,14 @@ func (r *reader) jsonBlock(number int, text string) (rest string, lines int) {
 	_, rest, _ = strings.Cut(text[end:], "\n")
 	r.tree(v)
 	return rest, p.line - number + 1
+}
+
+// parseJSON reads the value with which a text begins.
+func parseJSON(text string, line int) (jsonParser, *node, error) {
+	p := jsonParser{dec: json.NewDecoder(strings.NewReader(text)), text: text, line: line}
+	p.dec.UseNumber()
+	v, err := p.value(0)
+	return p, v, err
 }
 
 // withoutComments blanks out comments of the three kinds, and commas before a

@@ -6,6 +6,7 @@ import (
 
 	"golang.org/x/text/width"
 
+	"vestpin/core/site"
 	"vestpin/read/grid"
 )
 
@@ -24,6 +25,9 @@ const (
 // cuttingOf says how a line may be cut. Where the separator is one that stands in plain
 // sentences too, its addresses have to be whole cells.
 func cuttingOf(l line) cutting {
+	if l.row {
+		return l.cut
+	}
 	if l.cells != nil {
 		return byTab
 	}
@@ -83,10 +87,63 @@ func cellsOf(text string, c cutting) []string {
 	return parts
 }
 
+// alikeness is how many lines in a row were cut alike, into how many cells.
+type alikeness struct {
+	cut     cutting
+	seps    int
+	lines   int
+	mac     int // the cell with the MAC address
+	expects bool
+}
+
+// mostTries is how many lines of a list are offered to all readers, before more like them
+// are taken for its rows as they are.
+const mostTries = 300
+
+// more takes a line that is a further row of a long list: cut into as many cells, with a
+// MAC address in the same place. So a million rows cost little.
+func (r *reader) more(number int, raw, rest string) bool {
+	a := &r.alike
+	if a.lines < mostTries || a.cut == uncut || len(raw) > longest || strings.Count(raw, string(a.cut)) != a.seps || strings.IndexByte(raw, '"') >= 0 {
+		return false
+	}
+	cells := strings.Split(raw, string(a.cut))
+	for i := range cells {
+		cells[i] = strings.TrimSpace(cells[i])
+	}
+	if !grid.LooksMAC(cells[a.mac]) {
+		return false
+	}
+	if !a.expects {
+		a.expects = true
+		r.out.Sightings = slices.Grow(r.out.Sightings, min(strings.Count(rest, "\n"), len(rest)/30)+mostLoose)
+	}
+	r.loose = append(r.loose, line{number: number, text: raw, cells: cells, row: true, cut: a.cut})
+	if len(r.loose) >= mostLoose {
+		r.layout(false)
+	}
+	return true
+}
+
+// note counts the lines that were cut alike.
+func (a *alikeness) note(l line) {
+	c := cuttingOf(l)
+	seps := strings.Count(l.text, string(c))
+	if c == byBar || c == byBlanks || c == uncut || len(l.macs) == 0 || strings.Contains(l.text, `"`) {
+		*a = alikeness{}
+		return
+	}
+	mac := slices.IndexFunc(cellsOf(l.text, c), grid.LooksMAC)
+	if mac < 0 || c != a.cut || seps != a.seps || mac != a.mac {
+		*a = alikeness{cut: c, seps: seps, mac: max(0, mac)}
+	}
+	a.lines++
+}
+
 // heading passes the row of headings above a list: words without addresses, most of
 // which we know, or at least none of which is a figure.
 func heading(l line, cells []string) (known, possible bool) {
-	if len(l.macs)+len(l.addrs) > 0 || l.odd {
+	if len(l.macs)+len(l.addrs) > 0 || l.odd || l.row {
 		return false, false
 	}
 	filled, heads := 0, 0
@@ -151,7 +208,7 @@ func (r *reader) isList(lines []line, c cutting) bool {
 	}
 	devices := 0
 	for _, l := range lines {
-		if len(l.macs) > 0 || len(l.addrs) > 0 {
+		if l.row || len(l.macs) > 0 || len(l.addrs) > 0 {
 			devices++
 		}
 	}
@@ -441,6 +498,7 @@ func (r *reader) judge(t grid.Table) (grid.Reading, int) {
 // make nothing of.
 func (r *reader) rows(reading grid.Reading, rows []rawRow, at int) (left []rawRow) {
 	used := 0
+	var last []site.Trait
 	for i, row := range rows {
 		if i%4096 == 0 && r.over() {
 			return nil
@@ -460,6 +518,10 @@ func (r *reader) rows(reading grid.Reading, rows []rawRow, at int) (left []rawRo
 			continue
 		}
 		used++
+		if slices.Equal(d.Traits, last) {
+			d.Traits = last // most rows of a long list share them
+		}
+		last = d.Traits
 		r.add(sightingOf(d))
 	}
 	if at >= 0 {
@@ -471,7 +533,7 @@ func (r *reader) rows(reading grid.Reading, rows []rawRow, at int) (left []rawRo
 
 // leave tells of a row that came to nothing, if it says anything.
 func (r *reader) leave(row rawRow) {
-	if len(row.line.words) > 0 && !(row.line.odd && len(row.line.macs) == 0) {
+	if row.line.row || len(row.line.words) > 0 && !(row.line.odd && len(row.line.macs) == 0) {
 		r.unread(row.line)
 	}
 }

@@ -310,17 +310,18 @@ func itemsOf(lines []line) (out []item) {
 // notTheirs finds among the particulars of several devices the MAC addresses and addresses
 // that are the same on many: of the radio, the router, the mask. They are nobody's here.
 func notTheirs(items []item) {
-	macs, addrs := map[string]int{}, map[string]int{}
+	var macs frequency
+	addrs := map[string]int{}
 	for _, i := range items {
 		if i.mac {
-			macs[strings.ToLower(i.text)]++
+			macs.add(strings.ToLower(i.text))
 		} else if i.addr {
 			addrs[i.text]++
 		}
 	}
 	devices := 0
-	for m := range macs {
-		if !often(macs, m) {
+	for m := range macs.count {
+		if !macs.often(m) {
 			devices++
 		}
 	}
@@ -338,7 +339,7 @@ func notTheirs(items []item) {
 		switch {
 		case i.addr && !ip.IsPrivate() && private+public > devices && private*2 >= devices: // a version, or out there
 			i.addr, i.side = false, true
-		case i.mac && often(macs, strings.ToLower(i.text)):
+		case i.mac && macs.often(strings.ToLower(i.text)):
 			i.mac, i.side, i.path = false, true, "othermac"
 		case i.addr && addrs[i.text] > 1 && devices > 1 && (len(addrs) > devices/2 || addrs[i.text] == devices):
 			i.addr, i.side = false, true
@@ -346,15 +347,28 @@ func notTheirs(items []item) {
 	}
 }
 
-// often reports whether a text stands in so many places that it is of no single device.
-func often(count map[string]int, text string) bool {
-	once := 0
-	for _, n := range count {
-		if n == 1 {
-			once++
-		}
+// frequency is how often texts stand in a list, and how many stand there once.
+type frequency struct {
+	count map[string]int
+	once  int
+}
+
+func (f *frequency) add(text string) {
+	if f.count == nil {
+		f.count = map[string]int{}
 	}
-	return once > 0 && count[text] > 1 && count[text]*2 >= once
+	f.count[text]++
+	switch f.count[text] {
+	case 1:
+		f.once++
+	case 2:
+		f.once--
+	}
+}
+
+// often reports whether a text stands in so many places that it is of no single device.
+func (f *frequency) often(text string) bool {
+	return f.once > 0 && f.count[text] > 1 && f.count[text]*2 >= f.once
 }
 
 // cards reads devices whose particulars stand below each other. Where one card ends and

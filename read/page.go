@@ -48,7 +48,7 @@ func (r *reader) page(text string) {
 		r.lines(text)
 		return
 	}
-	p := pager{reader: r, macs: map[*html.Node]int{}, values: map[string]int{}, kinds: r.kinds(), at: 1}
+	p := pager{reader: r, macs: map[*html.Node]int{}, kinds: r.kinds(), at: 1}
 	for range 2 { // first which there are, then which of them are of one device
 		p.count(doc, 0)
 		p.counted = true
@@ -88,7 +88,7 @@ func markLines(text string) string {
 type pager struct {
 	*reader
 	macs    map[*html.Node]int // how many MAC addresses of devices are in each element
-	values  map[string]int     // how often each stands on the page
+	values  frequency          // how often each stands on the page
 	counted bool
 	kinds   []kind
 	at      int // the line of the page
@@ -146,10 +146,10 @@ func (p *pager) count(n *html.Node, depth int) (whole int) {
 func (p *pager) one(text string) int {
 	text = strings.ToLower(text)
 	if !p.counted {
-		p.values[text]++
+		p.values.add(text)
 		return 1
 	}
-	if often(p.values, text) {
+	if p.values.often(text) {
 		return 0
 	}
 	return 1

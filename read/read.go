@@ -202,6 +202,8 @@ type line struct {
 	odd    bool     // it holds a MAC address that names no interface: broadcast, multicast, zeros
 	after  bool     // a blank line stands before it
 	cells  []string // of a table whose cells are known
+	cut    cutting  // of such a row
+	row    bool     // a row like those before it, in a long list: its words were not looked at
 }
 
 // longest is the length from which a line is noise.
@@ -257,6 +259,7 @@ type reader struct {
 	loose      []line // lines that no reader took: of tables and cards, or not understood
 	takenAt    []int  // the numbers of lines that were taken since the first of these
 	carried    *carried
+	alike      alikeness
 	columns    columns
 	settings   bool // the file is a configuration of dnsmasq
 	vain       int  // how many blocks were tried in vain
@@ -312,6 +315,10 @@ func (r *reader) lines(text string) {
 		trimmed := strings.TrimSpace(raw)
 		if trimmed == "" {
 			blank = true
+			continue
+		}
+		if r.more(number, raw, text) {
+			blank = false
 			continue
 		}
 		if rest, n := r.block(number, trimmed, whole); n > 0 {
@@ -394,6 +401,7 @@ func (r *reader) line(kinds []kind, number int, raw string, blank bool) {
 		}
 	}
 	r.loose = append(r.loose, l)
+	r.alike.note(l)
 	if len(r.loose) >= mostLoose {
 		r.layout(false)
 	}

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"strings"
 	"testing"
+	"time"
 )
 
 func leases(n int) []byte {
@@ -57,5 +58,96 @@ func BenchmarkCapture(b *testing.B) {
 		if _, err := Text("lan", "", data); err != nil {
 			b.Fatal(err)
 		}
+	}
+}
+
+// samples are texts of each kind with so many devices.
+var samples = map[string]func(n int) string{
+	"leases":                 func(n int) string { return string(leases(n)) },
+	"table":                  func(n int) string { return "Name\tIP\tMAC\n" + each(n, "host-%[1]d\t%[2]s\t%[3]s\n") },
+	"table without headings": func(n int) string { return each(n, "host-%[1]d;%[2]s;%[3]s\n") },
+	"columns":                func(n int) string { return each(n, "host-%-12[1]d    %-16[2]s  %[3]s\n") },
+	"table page": func(n int) string {
+		return "<!DOCTYPE html><table>" + each(n, "<tr><td>host-%[1]d<td>%[2]s<td>%[3]s\n")
+	},
+	"page of parts": func(n int) string {
+		return "<!DOCTYPE html><div>" + each(n, "<div><b>host-%[1]d</b><p>%[2]s</p><p>%[3]s</p></div>\n")
+	},
+	"page with data": func(n int) string {
+		return "<!DOCTYPE html><script>x = [" + each(n, "{\"a\":\"host-%[1]d\",\"b\":\"%[2]s\",\"c\":\"%[3]s\"},\n") + "]</script>"
+	},
+	"cards":                     func(n int) string { return each(n, "host-%[1]d\n%[2]s\n%[3]s\n\n") },
+	"cards without blank lines": func(n int) string { return each(n, "host-%[1]d\n%[2]s\n%[3]s\n") },
+	"labels":                    func(n int) string { return each(n, "Name: host-%[1]d\nIP: %[2]s\nMAC: %[3]s\n") },
+	"words":                     func(n int) string { return each(n, "set host-%[1]d at %[2]s hw %[3]s end\n") },
+	"JSON": func(n int) string {
+		return "[" + each(n, "{\"name\":\"host-%[1]d\",\"ip\":\"%[2]s\",\"mac\":\"%[3]s\"},\n") + "]"
+	},
+	"lines of JSON": func(n int) string { return each(n, "{\"name\":\"host-%[1]d\",\"ip\":\"%[2]s\",\"mac\":\"%[3]s\"}\n") },
+	"XML": func(n int) string {
+		return "<?xml version=\"1.0\"?><l>" + each(n, "<d><name>host-%[1]d</name><ip>%[2]s</ip><mac>%[3]s</mac></d>\n") + "</l>"
+	},
+	"YAML": func(n int) string {
+		return "list:\n" + each(n, "  - name: host-%[1]d\n    ip: %[2]s\n    mac: \"%[3]s\"\n")
+	},
+	"leases of ISC": func(n int) string {
+		return each(n, "lease %[2]s {\n  hardware ethernet %[3]s;\n  client-hostname \"host-%[1]d\";\n}\n")
+	},
+	"log": func(n int) string {
+		return each(n, "Jun  3 08:12:44 gw dnsmasq-dhcp[812]: DHCPACK(br0) %[2]s %[3]s host-%[1]d\n")
+	},
+	"neighbours": func(n int) string { return each(n, "%[2]s dev eth0 lladdr %[3]s STALE\n") },
+	"neighbours of Windows": func(n int) string {
+		return "Interface: 10.48.16.33 --- 0xc\n" + each(n, "  %[2]s     %[4]s     dynamic\n")
+	},
+	"forwards": func(n int) string {
+		return "Name\tProtocol\tExternal port\tIP\tInternal port\n" + each(n, "host-%[1]d\tTCP\t8080\t%[2]s\t80\n")
+	},
+	"a configuration": func(n int) string {
+		return "dhcp-range=10.0.0.10,10.0.0.20\n" + each(n, "dhcp-host=%[3]s,%[2]s,host-%[1]d\n")
+	},
+	"words of nobody":     func(n int) string { return each(n, "nothing %[1]d that anybody could read here\n") },
+	"addresses of nobody": func(n int) string { return each(n, "at %[2]s or so\n") },
+	"halves":              func(n int) string { return each(n, "%.10[3]s\n") },
+	"open brackets":       func(n int) string { return each(n, "{ \"a\": [ %[1]d\n") },
+}
+
+func each(n int, format string) string {
+	var b strings.Builder
+	for i := range n {
+		mac := fmt.Sprintf("00:00:5e:%02x:%02x:%02x", i>>16&255, i>>8&255, i&255)
+		fmt.Fprintf(&b, format, i, fmt.Sprintf("10.%d.%d.%d", i>>16&255, i>>8&255, i&255), mac, strings.ReplaceAll(mac, ":", "-"))
+	}
+	return strings.ReplaceAll(b.String(), "%!(EXTRA", "")
+}
+
+// Every reader takes sixteen times as long for sixteen times as much, not more.
+func TestGrowthIsLinear(t *testing.T) {
+	for _, name := range sortedKeys(samples) {
+		t.Run(name, func(t *testing.T) {
+			const n = 1000
+			took := func(n int) time.Duration {
+				data := []byte(samples[name](n))
+				least := time.Hour
+				for range 2 {
+					begin := time.Now()
+					if _, err := Text("x", "", data); err != nil {
+						t.Fatal(err)
+					}
+					least = min(least, time.Since(begin))
+				}
+				return least
+			}
+			for try := 1; ; try++ { // others use the machine as well
+				small, large := took(n), took(16*n)
+				t.Logf("%v, %v: %.1f times", small, large, float64(large)/float64(small))
+				if large < 40*small {
+					return
+				}
+				if try == 4 {
+					t.Fatalf("16 times as much took %.0f times as long", float64(large)/float64(small))
+				}
+			}
+		})
 	}
 }

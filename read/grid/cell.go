@@ -113,6 +113,25 @@ func sortOf(cell string) sort {
 	return isText
 }
 
+// nothing passes a cell that stands for no name.
+func nothing(text string) bool {
+	if len(text) > 40 {
+		return false
+	}
+	if !ascii(text) {
+		return sortOf(text)&isNothing != 0
+	}
+	if known().cells[strings.ToLower(text)]&isNothing != 0 {
+		return true
+	}
+	for i := range len(text) {
+		if c := text[i] | 0x20; c >= 'a' && c <= 'z' || text[i] >= '0' && text[i] <= '9' {
+			return false
+		}
+	}
+	return true
+}
+
 // timey passes a text with a time in it and little else: words for days, months and units.
 func timey(folded string) bool {
 	other := 0

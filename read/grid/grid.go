@@ -97,7 +97,7 @@ type split struct {
 }
 
 // sampled is how many rows of a list are looked at to judge its columns.
-const sampled = 1500
+const sampled = 300
 
 // Read judges the columns of a list. Set gives roles that a person has chosen, by the
 // column of the reading; where it has none, or as many as it does not have, it is not
@@ -287,7 +287,7 @@ func (r Reading) Device(row Row) (Device, bool) {
 				}
 				continue
 			}
-			if sortOf(text)&isNothing == 0 && len(text) <= 250 {
+			if !nothing(text) && len(text) <= 250 {
 				d.Name = text
 			}
 		case State:
@@ -320,8 +320,11 @@ func (d *Device) trait(head string, role Role, text string) {
 	if name == "" {
 		name = strings.ToLower(strings.Join(strings.Fields(head), " "))
 	}
-	if name == "" || name == "#" || len(name) > 40 || len(text) > 200 || len(d.Traits) >= 30 || sortOf(text)&isNothing != 0 {
+	if name == "" || name == "#" || len(name) > 40 || len(text) > 200 || len(d.Traits) >= 30 || nothing(text) {
 		return
 	}
-	d.Traits = append(d.Traits, site.Trait{Name: name, Value: strings.Join(strings.Fields(text), " ")})
+	if strings.Contains(text, "  ") || strings.Contains(text, "\n") {
+		text = strings.Join(strings.Fields(text), " ")
+	}
+	d.Traits = append(d.Traits, site.Trait{Name: name, Value: text})
 }
