@@ -22,6 +22,8 @@ import (
 	"time"
 
 	_ "modernc.org/sqlite"
+
+	"vestpin/lab"
 )
 
 var stormFor = flag.Duration("storm", 0, "how long the storm lasts; some seconds if absent")
@@ -212,6 +214,7 @@ func TestFiftyClients(t *testing.T) {
 	for i := range versions {
 		versions[i] = 1
 	}
+	stolen := lab.Stolen()
 	// A person thinks between two clicks; fifty do so now and then at once.
 	together(lasts, func(i, round int) {
 		own := fmt.Sprint("own-", i)
@@ -236,9 +239,11 @@ func TestFiftyClients(t *testing.T) {
 	for _, kind := range []string{"own edit", "own read", "shared edit"} {
 		t.Log(s.figures(kind, lasts))
 	}
+	share := stolen()
+	limit := time.Duration(float64(300*time.Millisecond) / (1 - share))
 	for _, kind := range []string{"own edit", "own read"} {
-		if p := s.percentile(kind, 0.99); p > 300*time.Millisecond {
-			t.Errorf("%s: p99 is %v", kind, p)
+		if p := s.percentile(kind, 0.99); p > limit {
+			t.Errorf("%s: p99 is %v, with %.0f %% of the machine's time stolen", kind, p, 100*share)
 		}
 	}
 	if worst > 3 {

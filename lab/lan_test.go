@@ -1,6 +1,3 @@
-// Package lab drives the program against real programs in network namespaces:
-// DHCP servers and clients, a multicast DNS responder, servers of web pages and
-// shells, the kernel's own ARP. Nothing leaves the machine.
 package lab
 
 import (

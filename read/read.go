@@ -16,9 +16,6 @@ import (
 	"unicode"
 	"unicode/utf8"
 
-	"golang.org/x/text/encoding/charmap"
-	utf16 "golang.org/x/text/encoding/unicode"
-
 	"vestpin/core/sighting"
 	"vestpin/core/site"
 	"vestpin/core/span"
@@ -165,31 +162,6 @@ func treeOf(text string) (*node, bool) {
 		return xmlTree(text)
 	}
 	return yamlTree(text)
-}
-
-// decode makes UTF-8 of what came: UTF-8 or UTF-16 with a byte order mark, else
-// UTF-8 if it is, else the Western code page of old terminals.
-func decode(text string) (string, error) {
-	switch {
-	case strings.HasPrefix(text, "\xef\xbb\xbf"):
-		text = text[3:]
-	case strings.HasPrefix(text, "\xff\xfe"), strings.HasPrefix(text, "\xfe\xff"):
-		return utf16.UTF16(utf16.LittleEndian, utf16.ExpectBOM).NewDecoder().String(text)
-	}
-	head := text[:min(len(text), 1<<16)]
-	odd := 0
-	for i := range len(head) {
-		if b := head[i]; b < ' ' && b != '\n' && b != '\r' && b != '\t' && b != '\f' && b != 0x1b {
-			odd++
-		}
-	}
-	if strings.IndexByte(text, 0) >= 0 || odd > len(head)/50+2 {
-		return "", ErrBinary
-	}
-	if utf8.ValidString(text) {
-		return text, nil
-	}
-	return charmap.Windows1252.NewDecoder().String(text)
 }
 
 // line is one line of a text with what stands in it.

@@ -11,6 +11,8 @@ import (
 	"time"
 
 	"github.com/xuri/excelize/v2"
+
+	"vestpin/lab"
 )
 
 // hostileSite is a site file with what is given of devices and forwards.
@@ -144,6 +146,8 @@ func TestSmallInputCostsLittle(t *testing.T) {
 			}()
 			var status int
 			var answer string
+			stolen := lab.Stolen()
+			scaled := func(d time.Duration) time.Duration { return time.Duration(float64(d) / (1 - stolen())) }
 			begin := time.Now()
 			used := peak(func() { status, answer = send(t, method, path, body) })
 			took := time.Since(begin)
@@ -152,7 +156,7 @@ func TestSmallInputCostsLittle(t *testing.T) {
 				if s, a := send(t, "GET", u+"/api/sites/hostile/suggest", ""); s != 200 || len(a) > 5<<20 {
 					t.Errorf("suggestions: %d, %d bytes", s, len(a))
 				}
-				if took := time.Since(begin); took > 2*time.Second {
+				if took := time.Since(begin); took > scaled(2*time.Second) {
 					t.Errorf("suggestions in %v", took)
 				} else {
 					t.Logf("suggestions in %v", took)
@@ -161,7 +165,7 @@ func TestSmallInputCostsLittle(t *testing.T) {
 			close(stop)
 			<-stopped
 			t.Logf("%d bytes: %d, %d bytes in %v, %d MB, others waited %v", len(body), status, len(answer), took, used>>20, other)
-			if status == 500 || len(answer) > 5<<20 || took > 2*time.Second || used > 500<<20 || other > 200*time.Millisecond {
+			if status == 500 || len(answer) > 5<<20 || took > scaled(2*time.Second) || used > 500<<20 || other > scaled(200*time.Millisecond) {
 				t.Errorf("too much: %d, %.300s", status, answer)
 			}
 			if c.site != "" && status == 200 {
@@ -240,10 +244,12 @@ func TestEvidenceCosts(t *testing.T) {
 		t.Run(c.name, func(t *testing.T) {
 			var status int
 			var answer string
+			stolen := lab.Stolen()
+			scaled := func(d time.Duration) time.Duration { return time.Duration(float64(d) / (1 - stolen())) }
 			begin := time.Now()
 			used := peak(func() { status, answer = evidence(t, u, "pottery", c.file) })
 			t.Logf("%d bytes: %d, %d bytes in %v, %d MB", len(c.file.data), status, len(answer), time.Since(begin), used>>20)
-			if status != c.status || !strings.Contains(answer, c.says) || used > c.limit<<20 || time.Since(begin) > 30*time.Second || len(answer) > 5<<20 {
+			if status != c.status || !strings.Contains(answer, c.says) || used > c.limit<<20 || time.Since(begin) > scaled(30*time.Second) || len(answer) > 5<<20 {
 				t.Errorf("got %d %.300s", status, answer)
 			}
 			if left, _ := filepath.Glob(filepath.Join(tmp, "*workbook*")); len(left) > 0 {
