@@ -187,6 +187,10 @@ func (r *reader) json(n *node) {
 		return
 	}
 	switch {
+	case n.fields["nftables"] != nil:
+		if r.reads("table") {
+			r.nftJSON(n)
+		}
 	case n.fields["addr_info"] != nil:
 		if r.reads("own-settings") {
 			r.jsonAddr(n)

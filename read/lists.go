@@ -186,6 +186,9 @@ func (r *reader) layout(last bool) {
 		if c != uncut && r.isList(lines[i:end], c) {
 			if n := len(others); n > 0 && lines[i].number-others[n-1].number <= 3 && len(others[n-1].words) < 9 && len(others[n-1].addrs) == 0 {
 				title = others[n-1].text
+				if _, ok := grid.Title(title); ok {
+					others = others[:n-1]
+				}
 			}
 			r.cardsAndLines(others)
 			others = nil
@@ -486,7 +489,7 @@ func (r *reader) judge(t grid.Table) (grid.Reading, int) {
 	}
 	shape := shapeOf(t)
 	reading := grid.Read(t, r.roles[shape])
-	list := List{Source: r.source, Line: r.lineOf(t.Rows[0].Line), Shape: shape, Title: strings.TrimSpace(t.Title), Is: reading.Is, Head: reading.Head, Roles: reading.Roles, Ask: reading.Ask}
+	list := List{Source: r.source, Line: r.lineOf(t.Rows[0].Line), Shape: shape, Title: strings.TrimSpace(t.Title), Is: reading.Is, Head: reading.Head, Roles: reading.Roles, Ask: append([]int{}, reading.Ask...)}
 	if len(r.out.Lists) < MostLists {
 		r.out.Lists = append(r.out.Lists, list)
 		return reading, len(r.out.Lists) - 1
@@ -499,6 +502,11 @@ func (r *reader) judge(t grid.Table) (grid.Reading, int) {
 func (r *reader) rows(reading grid.Reading, rows []rawRow, at int) (left []rawRow) {
 	used := 0
 	var last []site.Trait
+	for _, row := range rows[:min(len(rows), MostLines)] {
+		if row.line.text != "" {
+			r.show(row.Line, row.line.text, at+1, reading.Cells(row.Row))
+		}
+	}
 	for i, row := range rows {
 		if i%4096 == 0 && r.over() {
 			return nil

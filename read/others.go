@@ -215,17 +215,14 @@ func withoutCommon(rows []rawRow) {
 }
 
 // quotedWords cuts at blanks that are not between quotes.
-func quotedWords(text string) (out []string) {
+func quotedWords(text string) []string {
 	open := false
-	for _, w := range strings.FieldsFunc(text, func(c rune) bool {
+	return strings.FieldsFunc(text, func(c rune) bool {
 		if c == '"' {
 			open = !open
 		}
 		return c <= ' ' && !open
-	}) {
-		out = append(out, w)
-	}
-	return out
+	})
 }
 
 // item is one particular on a card.

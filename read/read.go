@@ -10,6 +10,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"net/netip"
 	"slices"
 	"strings"
@@ -49,6 +50,7 @@ type Result struct {
 	Facts     sighting.Facts      `json:"facts"`
 	Forwards  []Forward           `json:"forwards"`
 	Lists     []List              `json:"lists"`  // at most MostLists of them
+	Lines     []Line              `json:"-"`      // at most MostLines of them
 	Unread    []Unread            `json:"unread"` // at most MostUnread of them
 	Missed    int                 `json:"missed"` // how many lines were not understood
 }
@@ -81,6 +83,19 @@ type List struct {
 	Rows   int         `json:"rows"` // how many were used
 	Left   int         `json:"left"` // how many came to nothing
 }
+
+// Line is a line of a text as it came. List is the number of the list whose row it is,
+// counted from 1, 0 where it is of none; Cells are those of its row.
+type Line struct {
+	Source string   `json:"source"`
+	Line   int      `json:"line"`
+	Text   string   `json:"text"`
+	List   int      `json:"list"`
+	Cells  []string `json:"cells"`
+}
+
+// MostLines is how many lines are given as they came, of one text.
+const MostLines = 300
 
 // MostLists is how many lists are told of; all are read.
 const MostLists = 50
@@ -206,11 +221,19 @@ func scan(number int, text string) line {
 			} else {
 				l.odd = true
 			}
-		} else if a, ok := addrWord(w); ok {
+		} else if a, ok := addressWord(w); ok {
 			l.addrs = append(l.addrs, a)
 		}
 	}
 	return l
+}
+
+// addressWord takes an address as well with a scheme or a port.
+func addressWord(w string) (netip.Addr, bool) {
+	if a, ok := addrWord(w); ok || strings.IndexByte(w, ':') < 0 || strings.Count(w, ".") < 3 {
+		return a, ok
+	}
+	return grid.AddressIn(w)
 }
 
 func addrWord(w string) (netip.Addr, bool) {
@@ -232,6 +255,7 @@ type reader struct {
 	takenAt    []int  // the numbers of lines that were taken since the first of these
 	carried    *carried
 	alike      alikeness
+	shown      map[int]Line
 	columns    columns
 	settings   bool // the file is a configuration of dnsmasq
 	vain       int  // how many blocks were tried in vain
@@ -239,6 +263,7 @@ type reader struct {
 	own        []netip.Prefix
 	gateways   []netip.Addr
 	adapter    adapter
+	rules      ruleset
 	arp        bool // the list of neighbours of Windows
 
 	inList      bool       // the DNS servers of PowerShell go on below
@@ -255,7 +280,7 @@ type kind struct {
 }
 
 func (r *reader) kinds() []kind {
-	all := []kind{{"leases", r.setting}, {"neighbours", r.neighbour}, {"own-settings", r.tool}, {"own-settings", r.ownSetting}, {"leases", r.logLine}, {"table", r.known}}
+	all := []kind{{"table", r.rule}, {"leases", r.setting}, {"neighbours", r.neighbour}, {"own-settings", r.tool}, {"own-settings", r.ownSetting}, {"leases", r.logLine}, {"table", r.known}}
 	if r.as == "" {
 		return all
 	}
@@ -277,6 +302,9 @@ func (r *reader) lines(text string) {
 		raw, text, _ = strings.Cut(text, "\n")
 		raw = strings.TrimSuffix(raw, "\r")
 		if leases && r.lease(number, raw) {
+			if number <= MostLines {
+				r.show(number, raw, 0, nil)
+			}
 			if len(r.out.Sightings) == 1 { // more of the kind will follow
 				r.out.Sightings = slices.Grow(r.out.Sightings, min(strings.Count(text, "\n"), len(text)/40)+1)
 			}
@@ -288,6 +316,9 @@ func (r *reader) lines(text string) {
 		if trimmed == "" {
 			blank = true
 			continue
+		}
+		if number <= 2*MostLines && r.from == nil {
+			r.show(number, raw, 0, nil)
 		}
 		if r.more(number, raw, text) {
 			blank = false
@@ -322,6 +353,11 @@ func (r *reader) end() {
 		for i := range r.out.Sightings {
 			r.out.Sightings[i].Line = r.lineOf(r.out.Sightings[i].Line)
 		}
+	}
+	for _, number := range slices.Sorted(maps.Keys(r.shown)) {
+		l := r.shown[number]
+		l.Line = r.lineOf(number)
+		r.out.Lines = append(r.out.Lines, l)
 	}
 	byLine := func(a, b sighting.Sighting) int { return a.Line - b.Line }
 	if !slices.IsSortedFunc(r.out.Sightings, byLine) {
@@ -392,6 +428,21 @@ const mostLoose = 20_000
 
 // MostUnread is how many lines that were not understood are given; all are counted.
 const MostUnread = 200
+
+// show keeps a line as it came, for people to look at.
+func (r *reader) show(number int, text string, list int, cells []string) {
+	if r.shown == nil {
+		r.shown = map[int]Line{}
+	}
+	if _, have := r.shown[number]; !have && len(r.shown) >= MostLines {
+		return
+	}
+	short := make([]string, len(cells))
+	for i, c := range cells {
+		short[i] = cut(c)
+	}
+	r.shown[number] = Line{Source: r.source, Text: cut(text), List: list, Cells: short}
+}
 
 func (r *reader) unread(l line) {
 	r.out.Missed++
@@ -594,6 +645,14 @@ func addTo(list *[]netip.Addr, a netip.Addr) {
 // Join puts two results together; what the first knows of the network stays.
 func Join(a, b Result) Result {
 	a.Sightings = append(a.Sightings, b.Sightings...)
+	a.Forwards = append(a.Forwards, b.Forwards...)
+	for _, l := range b.Lines {
+		if l.List > 0 {
+			l.List += len(a.Lists)
+		}
+		a.Lines = append(a.Lines, l)
+	}
+	a.Lists = append(a.Lists, b.Lists...)
 	a.Unread = append(a.Unread, b.Unread...)
 	a.Unread = a.Unread[:min(len(a.Unread), MostUnread)]
 	a.Missed += b.Missed

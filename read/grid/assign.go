@@ -9,14 +9,14 @@ import (
 
 var digits = regexp.MustCompile(`\d+`)
 
-// column is what is known of a column: how many of its cells could be what.
+// column is what is known of a column: what its cells could be.
 type column struct {
 	head     []Role
 	exact    bool // the heading is known whole
 	headed   bool // it has a heading, known or not
 	rows     int
 	filled   int
-	count    map[sort]int
+	cells    []sort
 	distinct int // different texts among those filled
 	private  int // addresses of private networks
 	nets     map[netip.Prefix]int
@@ -25,7 +25,7 @@ type column struct {
 }
 
 func profile(rows []Row, s split, head string) column {
-	c := column{rows: len(rows), count: map[sort]int{}, nets: map[netip.Prefix]int{}, headed: strings.TrimSpace(head) != ""}
+	c := column{rows: len(rows), nets: map[netip.Prefix]int{}, headed: strings.TrimSpace(head) != ""}
 	c.head, c.exact = Heading(head)
 	texts := make(map[string]bool, len(rows))
 	forms, long := map[string]bool{}, 0
@@ -43,11 +43,7 @@ func profile(rows []Row, s split, head string) column {
 		}
 		texts[text] = true
 		of := sortOf(text)
-		for bit := isMAC; bit <= isText; bit <<= 1 {
-			if of&bit != 0 {
-				c.count[bit]++
-			}
-		}
+		c.cells = append(c.cells, of)
 		if of&isText != 0 && !strings.Contains(text, " ") && strings.ToLower(text) == text {
 			c.hostlike++
 		}
@@ -65,17 +61,22 @@ func profile(rows []Row, s split, head string) column {
 	return c
 }
 
-func (c column) share(of sort) float64 {
+// count tells how many cells could be any of some sorts.
+func (c column) count(of sort) int {
 	n := 0
-	for bit := isMAC; bit <= isText; bit <<= 1 {
-		if of&bit != 0 {
-			n = max(n, c.count[bit])
+	for _, s := range c.cells {
+		if s&of != 0 {
+			n++
 		}
 	}
+	return n
+}
+
+func (c column) share(of sort) float64 {
 	if c.filled == 0 {
 		return 0
 	}
-	return float64(n) / float64(c.filled)
+	return float64(c.count(of)) / float64(c.filled)
 }
 
 func (c column) unlike() float64 {
@@ -159,10 +160,10 @@ func closeTo(w, best float64, headed bool) bool {
 }
 
 func macWorth(c column) float64 {
-	if c.count[isMAC] == 0 || c.share(isMAC|isNothing) < 0.5 {
+	if c.count(isMAC) == 0 || c.share(isMAC|isNothing) < 0.5 {
 		return 0
 	}
-	w := float64(c.count[isMAC])/float64(c.rows) + c.unlike()
+	w := float64(c.count(isMAC))/float64(c.rows) + c.unlike()
 	switch {
 	case c.says(MAC):
 		w += 2
@@ -177,14 +178,14 @@ func macWorth(c column) float64 {
 // addressWorth tells how likely a column holds where the devices are: addresses of one
 // network, each another.
 func addressWorth(c column, forwards bool) float64 {
-	if c.count[isAddress] == 0 || c.share(isAddress|isNothing) < 0.4 && c.share(isAddress) < 0.3 {
+	if c.count(isAddress) == 0 || c.share(isAddress|isNothing) < 0.4 && c.share(isAddress) < 0.3 {
 		return 0
 	}
 	most := 0
 	for _, n := range c.nets {
 		most = max(most, n)
 	}
-	w := float64(c.count[isAddress])/float64(c.rows) + 2*c.unlike() + 0.8*float64(c.private)/float64(c.filled) + 0.2*float64(most)/float64(c.filled)
+	w := float64(c.count(isAddress))/float64(c.rows) + 2*c.unlike() + 0.8*float64(c.private)/float64(c.filled) + 0.2*float64(most)/float64(c.filled)
 	switch {
 	case c.says(ReservedAddr):
 		w += 2.1
@@ -258,7 +259,7 @@ func nameWorth(c column, headed bool) float64 {
 		case len(c.head) > 0:
 			return 0
 		}
-		if looks < 0.45 || c.count[isText] == 0 {
+		if looks < 0.45 || c.count(isText) == 0 {
 			return 0
 		}
 		if !c.headed {
@@ -266,10 +267,10 @@ func nameWorth(c column, headed bool) float64 {
 		}
 		return 2 + looks
 	}
-	if c.count[isText] == 0 && c.share(isNumber) < 1 || c.count[isText] == 0 && looks < 0.6 {
+	if c.count(isText) == 0 && c.share(isNumber) < 1 || c.count(isText) == 0 && looks < 0.6 {
 		return 0
 	}
-	if c.count[isText] == 0 {
+	if c.count(isText) == 0 {
 		return 0.05
 	}
 	return max(0, looks+0.15*float64(c.hostlike)/float64(c.filled))

@@ -12,7 +12,7 @@ import (
 // assignPorts finds the columns of a list of port forwards.
 func assignPorts(columns []column, roles []Role, sure bool) {
 	porty := func(c column) bool {
-		return c.share(isNumber|isPorts|isNothing) > 0.6 && c.count[isNumber]+c.count[isPorts] > 0
+		return c.share(isNumber|isPorts|isNothing) > 0.6 && c.count(isNumber|isPorts) > 0
 	}
 	anyHead := false
 	for i, c := range columns {

@@ -238,6 +238,15 @@ func (s split) cell(row Row) string {
 	return p.rest
 }
 
+// Cells gives the cells of a row by the columns of the reading.
+func (r Reading) Cells(row Row) []string {
+	out := make([]string, len(r.splits))
+	for c, s := range r.splits {
+		out[c] = s.cell(row)
+	}
+	return out
+}
+
 // Device is what a row says of a device. Clear is false where its row does not go with
 // the columns: what it holds is then not to be used.
 type Device struct {
@@ -317,6 +326,9 @@ var traitNames = map[Role]string{Link: site.TraitLink, Kind: site.TraitKind, Pla
 
 func (d *Device) trait(head string, role Role, text string) {
 	name := traitNames[role]
+	if role == Kind && fold(head) != "kind" {
+		name = site.TraitType // what others call a type is seldom one of our kinds
+	}
 	if name == "" {
 		name = strings.ToLower(strings.Join(strings.Fields(head), " "))
 	}

@@ -1,0 +1,259 @@
+package read
+
+import (
+	"net/netip"
+	"regexp"
+	"strconv"
+	"strings"
+
+	"vestpin/core/site"
+	"vestpin/core/span"
+	"vestpin/read/grid"
+)
+
+var (
+	tableShape   = regexp.MustCompile(`^table (ip6?|inet|arp|bridge|netdev) \S+ \{`)
+	mapShape     = regexp.MustCompile(`^map (\S+) \{`)
+	dportShape   = regexp.MustCompile(`\b(tcp|udp|th) dport (\{[^}]*\}|[\d-]+)`)
+	l4Shape      = regexp.MustCompile(`\b(?:meta l4proto|ip protocol) (\{[^}]*\}|tcp|udp)`)
+	saddrShape   = regexp.MustCompile(`\bip saddr (\{[^}]*\}|[\d./-]+)`)
+	dnatShape    = regexp.MustCompile(`\bdnat (?:ip )?to (\d+\.\d+\.\d+\.\d+)(?::(\d+(?:-\d+)?))?`)
+	dnatMapShape = regexp.MustCompile(`\bdnat (?:ip )?(?:addr \. port )?to (tcp|udp|th) dport map (\{[^}]*\}|@\S+)`)
+	elementShape = regexp.MustCompile(`(\d+(?:-\d+)?) : (\d+\.\d+\.\d+\.\d+)(?: \. (\d+))?`)
+	commentShape = regexp.MustCompile(`\bcomment "([^"]*)"`)
+	saveShape    = regexp.MustCompile(`^(-[AI] [A-Za-z]|:[A-Z][A-Za-z_-]* [A-Z-]+ \[|\*(nat|filter|mangle|raw|security)$|COMMIT$|-P [A-Z]+ [A-Z]+$)`)
+	optionShape  = regexp.MustCompile(`(!\s+)?(-{1,2}[a-z][a-z-]*) ("[^"]*"|[^\s-]\S*)`)
+)
+
+// ruleset is what is known of a list of rules as its lines come.
+type ruleset struct {
+	inside bool              // a table of nftables
+	name   string            // of the map whose elements come
+	maps   map[string]string // the elements of maps, by "@" and their name
+}
+
+// rule takes the lines of "nft list ruleset" and of iptables-save. Of all rules only those
+// that change where a packet goes are port forwards.
+func (r *reader) rule(l line) bool {
+	text := strings.TrimSpace(l.text)
+	if saveShape.MatchString(text) {
+		if strings.Contains(text, "-j DNAT") && !r.iptables(l, text) {
+			r.unread(l)
+		}
+		return true
+	}
+	if tableShape.MatchString(text) {
+		r.rules = ruleset{inside: true, maps: map[string]string{}}
+		return true
+	}
+	if !r.rules.inside {
+		return strings.Contains(text, "dnat ") && dnatShape.MatchString(text) && dportShape.MatchString(text) && r.nft(l, text)
+	}
+	switch m := mapShape.FindStringSubmatch(text); {
+	case m != nil:
+		r.rules.name = "@" + m[1]
+	case l.text[0] == '}':
+		r.rules.inside = false
+	case text == "}":
+		r.rules.name = ""
+	case r.rules.name != "" && elementShape.MatchString(text):
+		r.rules.maps[r.rules.name] += text + " "
+	case strings.Contains(text, "dnat ") && !r.nft(l, text):
+		r.unread(l)
+	}
+	return true
+}
+
+// nft takes one rule of nftables that sends on (nft(8), "NAT statements").
+func (r *reader) nft(l line, text string) bool {
+	f := grid.Forward{Line: l.number, Enabled: true}
+	if m := commentShape.FindStringSubmatch(text); m != nil {
+		f.Name = m[1]
+	}
+	if m := saddrShape.FindStringSubmatch(text); m != nil {
+		f.From = strings.FieldsFunc(m[1], func(c rune) bool { return c == ' ' || c == ',' || c == '{' || c == '}' })
+	}
+	l4 := ""
+	if m := l4Shape.FindStringSubmatch(text); m != nil {
+		l4 = m[1]
+	}
+	if m := dnatMapShape.FindStringSubmatch(text); m != nil {
+		elements := m[2]
+		if strings.HasPrefix(elements, "@") {
+			elements = r.rules.maps[elements]
+		}
+		all := elementShape.FindAllStringSubmatch(elements, -1)
+		for _, e := range all {
+			if !r.sendsOn(f, m[1], l4, e[1], e[2], e[3], "") {
+				return false
+			}
+		}
+		return len(all) > 0
+	}
+	to, port := dnatShape.FindStringSubmatch(text), dportShape.FindStringSubmatch(text)
+	return to != nil && port != nil && r.sendsOn(f, port[1], l4, port[2], to[1], to[2], "")
+}
+
+// iptables takes one rule of iptables-save(8) with the target DNAT.
+func (r *reader) iptables(l line, text string) bool {
+	f := grid.Forward{Line: l.number, Enabled: true}
+	got := map[string]string{}
+	for _, m := range optionShape.FindAllStringSubmatch(text, -1) {
+		if m[1] != "" && m[2] != "-d" && m[2] != "-i" {
+			return false // "not": nothing that a forward says
+		}
+		got[m[2]] = strings.Trim(m[3], `"`)
+	}
+	f.Name = got["--comment"]
+	if s := got["-s"]; s != "" && s != "0.0.0.0/0" {
+		f.From = strings.Split(strings.TrimSuffix(s, "/32"), ",")
+	}
+	to, ports, _ := strings.Cut(got["--to-destination"], ":")
+	ports, base, _ := strings.Cut(ports, "/")
+	outside := got["--dport"] + got["--dports"]
+	return outside != "" && r.sendsOn(f, got["-p"], "", strings.ReplaceAll(outside, ":", "-"), to, ports, base)
+}
+
+// sendsOn keeps a forward. Of a rule that leads several ports to one, each is a forward of
+// its own. Base is the outside port that goes to the first inside one, where a rule says
+// it.
+func (r *reader) sendsOn(f grid.Forward, proto, l4, outside, to, inside, base string) bool {
+	switch {
+	case proto == "tcp" || proto == "udp":
+		f.Protocol = site.Protocol(proto)
+	case strings.Contains(l4, "tcp") && strings.Contains(l4, "udp"), l4 == "" && proto == "th":
+		f.Protocol = site.Both
+	case l4 == "tcp" || l4 == "udp":
+		f.Protocol = site.Protocol(l4)
+	default:
+		return false
+	}
+	var err error
+	if f.Address, err = netip.ParseAddr(to); err != nil {
+		return false
+	}
+	if f.Outside, err = span.ParsePorts(strings.Trim(outside, "{} ")); err != nil {
+		return false
+	}
+	if inside == "" {
+		f.Inside = f.Outside
+		r.forward(f)
+		return true
+	}
+	if f.Inside, err = span.ParsePorts(inside); err != nil {
+		return false
+	}
+	one, single := f.Inside.Single()
+	switch n := f.Outside.Len(); {
+	case n == f.Inside.Len() && (base == "" || base == strconv.Itoa(int(f.Outside.At(0)))):
+		r.forward(f)
+	case single && n <= mostNamed:
+		for i := range n {
+			each := f
+			each.Outside, each.Inside = span.Port(int(f.Outside.At(i))), span.Port(one)
+			r.forward(each)
+		}
+	default:
+		return false
+	}
+	return true
+}
+
+// nftJSON takes the answer of "nft -j list ruleset" (libnftables-json(5)), each rule as the
+// text it stands for.
+func (r *reader) nftJSON(n *node) {
+	r.rules = ruleset{inside: true, maps: map[string]string{}}
+	list := n.get("nftables").items
+	for _, x := range list {
+		if m := x.get("map"); m.get("name").text != "" {
+			r.rules.maps["@"+m.get("name").text] = elements(m.get("elem").items)
+		}
+	}
+	for _, x := range list {
+		rule := x.get("rule")
+		var words []string
+		sends := false
+		for _, e := range rule.get("expr").items {
+			sends = sends || e.fields["dnat"] != nil
+			words = append(words, nftWords(e))
+		}
+		if !sends {
+			continue
+		}
+		text := strings.Join(words, " ")
+		if c := rule.get("comment").text; c != "" {
+			text += ` comment "` + c + `"`
+		}
+		l := line{number: rule.line, text: text}
+		if !r.nft(l, text) {
+			r.unread(l)
+		}
+	}
+	r.rules = ruleset{}
+}
+
+func elements(items []*node) string {
+	var out []string
+	for _, e := range items {
+		if len(e.items) == 2 {
+			out = append(out, nftValue(e.items[0])+" : "+nftValue(e.items[1]))
+		}
+	}
+	return "{ " + strings.Join(out, ", ") + " }"
+}
+
+// nftValue writes a value as nft does.
+func nftValue(n *node) string {
+	many := func(list []*node, sep string) string {
+		var out []string
+		for _, i := range list {
+			out = append(out, nftValue(i))
+		}
+		return strings.Join(out, sep)
+	}
+	switch {
+	case n.fields == nil && n.items == nil:
+		return n.text
+	case n.items != nil:
+		return "{ " + many(n.items, ", ") + " }"
+	case n.fields["set"] != nil:
+		return "{ " + many(n.get("set").items, ", ") + " }"
+	case n.fields["range"] != nil:
+		return many(n.get("range").items, "-")
+	case n.fields["concat"] != nil:
+		return many(n.get("concat").items, " . ")
+	case n.fields["prefix"] != nil:
+		return n.get("prefix").get("addr").text + "/" + n.get("prefix").get("len").text
+	case n.fields["payload"] != nil:
+		return n.get("payload").get("protocol").text + " " + n.get("payload").get("field").text
+	case n.fields["meta"] != nil:
+		return "meta " + n.get("meta").get("key").text
+	}
+	return ""
+}
+
+func nftWords(e *node) string {
+	switch {
+	case e.fields["match"] != nil:
+		m := e.get("match")
+		if op := m.get("op").text; op != "==" && op != "in" {
+			return "unless"
+		}
+		return nftValue(m.get("left")) + " " + nftValue(m.get("right"))
+	case e.fields["dnat"] != nil:
+		d := e.get("dnat")
+		if m := d.get("addr").get("map"); m.fields != nil {
+			data := m.get("data")
+			if data.text != "" {
+				return "dnat ip to " + nftValue(m.get("key")) + " map " + data.text
+			}
+			return "dnat ip to " + nftValue(m.get("key")) + " map " + elements(data.get("set").items)
+		}
+		to := d.get("addr").text
+		if d.fields["port"] != nil {
+			to += ":" + nftValue(d.get("port"))
+		}
+		return "dnat to " + to
+	}
+	return ""
+}
