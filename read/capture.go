@@ -286,7 +286,7 @@ func moment(at, ticks uint64) string {
 // blank is a result with nothing in it.
 func blank() Result {
 	return Result{
-		Sightings: []sighting.Sighting{}, Forwards: []Forward{}, Lists: []List{}, Lines: []Line{}, Unread: []Unread{},
+		Sightings: []sighting.Sighting{}, Forwards: []ForwardLine{}, Lists: []FoundList{}, Lines: []ShownLine{}, Unread: []Unread{},
 		Facts: sighting.Facts{DNS: []netip.Addr{}, Ranges: []site.Range{}, DHCP: []netip.Addr{}},
 	}
 }

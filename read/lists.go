@@ -489,7 +489,7 @@ func (r *reader) judge(t grid.Table) (grid.Reading, int) {
 	}
 	shape := shapeOf(t)
 	reading := grid.Read(t, r.roles[shape])
-	list := List{Source: r.source, Line: r.lineOf(t.Rows[0].Line), Shape: shape, Title: strings.TrimSpace(t.Title), Is: reading.Is, Head: reading.Head, Roles: reading.Roles, Ask: append([]int{}, reading.Ask...)}
+	list := FoundList{Source: r.source, Line: r.lineOf(t.Rows[0].Line), Shape: shape, Title: strings.TrimSpace(t.Title), Is: reading.Is, Head: reading.Head, Roles: reading.Roles, Ask: append([]int{}, reading.Ask...)}
 	if len(r.out.Lists) < MostLists {
 		r.out.Lists = append(r.out.Lists, list)
 		return reading, len(r.out.Lists) - 1
@@ -574,7 +574,7 @@ func shapeOf(t grid.Table) string {
 }
 
 func (r *reader) forward(f grid.Forward) {
-	r.out.Forwards = append(r.out.Forwards, Forward{
+	r.out.Forwards = append(r.out.Forwards, ForwardLine{
 		Name: f.Name, Protocol: f.Protocol, Outside: f.Outside, Address: f.Address, Inside: f.Inside,
 		From: append([]string{}, f.From...), Enabled: f.Enabled, Source: r.source, Line: r.lineOf(f.Line),
 	})

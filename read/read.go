@@ -48,16 +48,16 @@ type Unread struct {
 type Result struct {
 	Sightings []sighting.Sighting `json:"sightings"`
 	Facts     sighting.Facts      `json:"facts"`
-	Forwards  []Forward           `json:"forwards"`
-	Lists     []List              `json:"lists"`  // at most MostLists of them
-	Lines     []Line              `json:"-"`      // at most MostLines of them
+	Forwards  []ForwardLine       `json:"forwards"`
+	Lists     []FoundList         `json:"lists"`  // at most MostLists of them
+	Lines     []ShownLine         `json:"-"`      // at most MostLines of them
 	Unread    []Unread            `json:"unread"` // at most MostUnread of them
 	Missed    int                 `json:"missed"` // how many lines were not understood
 }
 
-// Forward is one line of a router's port forwards, as it stands there. It says nothing
+// ForwardLine is one line of a router's port forwards, as it stands there. It says nothing
 // of where a device was seen.
-type Forward struct {
+type ForwardLine struct {
 	Name     string        `json:"name"`
 	Protocol site.Protocol `json:"protocol"`
 	Outside  span.Ports    `json:"outside"`
@@ -69,9 +69,9 @@ type Forward struct {
 	Line     int           `json:"line"`
 }
 
-// List is a list that was found in a text, with what its columns were taken for. Shape
+// FoundList is a list that was found in a text, with what its columns were taken for. Shape
 // names lists of the same form; Ask are columns that could as well be the name.
-type List struct {
+type FoundList struct {
 	Source string      `json:"source"`
 	Line   int         `json:"line"`
 	Shape  string      `json:"shape"`
@@ -84,9 +84,9 @@ type List struct {
 	Left   int         `json:"left"` // how many came to nothing
 }
 
-// Line is a line of a text as it came. List is the number of the list whose row it is,
+// ShownLine is a line of a text as it came. List is the number of the list whose row it is,
 // counted from 1, 0 where it is of none; Cells are those of its row.
-type Line struct {
+type ShownLine struct {
 	Source string   `json:"source"`
 	Line   int      `json:"line"`
 	Text   string   `json:"text"`
@@ -255,7 +255,7 @@ type reader struct {
 	takenAt    []int  // the numbers of lines that were taken since the first of these
 	carried    *carried
 	alike      alikeness
-	shown      map[int]Line
+	shown      map[int]ShownLine
 	columns    columns
 	settings   bool // the file is a configuration of dnsmasq
 	vain       int  // how many blocks were tried in vain
@@ -432,7 +432,7 @@ const MostUnread = 200
 // show keeps a line as it came, for people to look at.
 func (r *reader) show(number int, text string, list int, cells []string) {
 	if r.shown == nil {
-		r.shown = map[int]Line{}
+		r.shown = map[int]ShownLine{}
 	}
 	if _, have := r.shown[number]; !have && len(r.shown) >= MostLines {
 		return
@@ -441,7 +441,7 @@ func (r *reader) show(number int, text string, list int, cells []string) {
 	for i, c := range cells {
 		short[i] = cut(c)
 	}
-	r.shown[number] = Line{Source: r.source, Text: cut(text), List: list, Cells: short}
+	r.shown[number] = ShownLine{Source: r.source, Text: cut(text), List: list, Cells: short}
 }
 
 func (r *reader) unread(l line) {

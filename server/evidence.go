@@ -1,6 +1,7 @@
 package server
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -8,13 +9,16 @@ import (
 	"mime"
 	"mime/multipart"
 	"net/http"
+	"slices"
 	"strings"
+	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
 	"vestpin/core/sighting"
 	"vestpin/core/site"
 	"vestpin/read"
+	"vestpin/read/grid"
 )
 
 // mostEvidence is the largest body of evidence that is taken, in bytes: captures
@@ -54,6 +58,17 @@ type Preview struct {
 	Unread   []read.Unread      `json:"unread" doc:"At most 200 of them"`
 	Missed   int                `json:"missed" doc:"How many lines were not understood"`
 	Sources  []string           `json:"sources"`
+	Lists    []read.FoundList   `json:"lists" doc:"The lists that were found, with what their columns were taken for; at most 50"`
+	Lines    []read.ShownLine   `json:"lines" doc:"The first lines as they came, at most 300 of each source"`
+	Forwards []read.ForwardLine `json:"forwards" doc:"Lines of a router's own port forwards, at most 2,000"`
+	Holds    string             `json:"holds" doc:"What becomes of the port forwards"`
+	Refused  []RefusedFile      `json:"refused" doc:"Files among several that could not be read"`
+}
+
+// RefusedFile is a file that could not be read, and why.
+type RefusedFile struct {
+	Source string `json:"source"`
+	Says   string `json:"says"`
 }
 
 // mostFindings is how many findings are sent; all are counted.
@@ -64,11 +79,18 @@ func (s *server) readEvidence(ctx context.Context, in *struct {
 	Files
 	At string `query:"at" doc:"When, RFC 3339"`
 }) (*struct{ Body Preview }, error) {
+	if _, err := time.Parse(time.RFC3339, in.At); in.At != "" && err != nil {
+		return nil, huma.Error422UnprocessableEntity("The time of the evidence is no time.", &huma.ErrorDetail{Location: "query.at", Message: "Want a time such as 2026-11-23T09:42:00Z (RFC 3339).", Value: in.At})
+	}
 	st, err := s.store.Get(ctx, in.ID)
 	if err != nil {
 		return nil, refusal(err)
 	}
-	result, sources, err := readAll(ctx, in.parts)
+	kept, err := s.store.ListRoles(ctx)
+	if err != nil {
+		return nil, refusal(err)
+	}
+	result, sources, refused, err := readAll(ctx, rolesOf(kept), in.parts)
 	if err != nil {
 		return nil, err
 	}
@@ -78,7 +100,11 @@ func (s *server) readEvidence(ctx context.Context, in *struct {
 	}
 	defer leave()
 	p := sighting.Merge(st.Site, result.Sightings, result.Facts, in.At)
-	out := Preview{Version: st.Version, Edits: p.Edits, Findings: p.Findings, Counts: map[string]int{}, Facts: result.Facts, Unread: result.Unread, Missed: result.Missed, Sources: sources}
+	edits, holds := hold(st.Site, result.Forwards, in.At)
+	out := Preview{
+		Version: st.Version, Edits: append(p.Edits, edits...), Findings: p.Findings, Counts: map[string]int{}, Facts: result.Facts, Unread: result.Unread, Missed: result.Missed, Sources: sources,
+		Lists: result.Lists, Lines: result.Lines, Forwards: result.Forwards[:min(len(result.Forwards), site.MostHeld)], Holds: holds, Refused: refused,
+	}
 	for _, f := range p.Findings {
 		out.Counts[f.What]++
 	}
@@ -86,35 +112,81 @@ func (s *server) readEvidence(ctx context.Context, in *struct {
 	return &struct{ Body Preview }{out}, nil
 }
 
-// readAll reads each file; its errors are for the user, and name the file.
-func readAll(ctx context.Context, parts *multipart.Reader) (all read.Result, sources []string, err error) {
+// rolesOf gives the columns that people chose as the reader takes them.
+func rolesOf(kept map[string][]string) read.Roles {
+	out := read.Roles{}
+	for shape, roles := range kept {
+		for _, r := range roles {
+			out[shape] = append(out[shape], grid.Role(r))
+		}
+	}
+	return out
+}
+
+// hold puts the port forwards that were read beside the plan.
+func hold(s site.Site, forwards []read.ForwardLine, at string) ([]site.Edit, string) {
+	lines := make([]site.HeldForward, len(forwards))
+	source := ""
+	for i, f := range forwards {
+		source = f.Source
+		lines[i] = site.HeldForward{Name: f.Name, Protocol: f.Protocol, Outside: f.Outside, Address: f.Address, Inside: f.Inside, From: f.From, Enabled: f.Enabled, Line: f.Line}
+	}
+	return sighting.Hold(s, lines, source, at)
+}
+
+// setListRoles keeps what a person said the columns of a list hold, for this page and the
+// next of its shape.
+func (s *server) setListRoles(ctx context.Context, in *struct {
+	Body struct {
+		Shape string   `json:"shape" minLength:"1" maxLength:"2000"`
+		Roles []string `json:"roles" maxItems:"200" doc:"None to forget them"`
+	}
+}) (*struct{}, error) {
+	for _, r := range in.Body.Roles {
+		if !slices.Contains(grid.Choices, grid.Role(r)) {
+			return nil, huma.Error422UnprocessableEntity("A column cannot hold that.", &huma.ErrorDetail{Location: "body.roles", Message: fmt.Sprintf("Want one of %v.", grid.Choices), Value: r})
+		}
+	}
+	return nil, refusal(s.store.SetListRoles(ctx, in.Body.Shape, in.Body.Roles))
+}
+
+// readAll reads each file; its errors are for the user, and name the file. One that cannot
+// be read among several is told, and the others are read.
+func readAll(ctx context.Context, roles read.Roles, parts *multipart.Reader) (all read.Result, sources []string, refused []RefusedFile, err error) {
+	refused = []RefusedFile{}
+	var first error
 	for {
 		part, err := parts.NextRawPart()
 		if err == io.EOF {
 			break
 		}
 		if err != nil {
-			return all, nil, broken(err)
+			return all, nil, nil, broken(err)
 		}
 		source := strings.TrimSpace(part.FileName())
 		if source == "" {
 			source = "pasted text"
 		}
-		if len(sources) == mostFiles {
-			return all, nil, huma.Error413RequestEntityTooLarge(fmt.Sprintf("At most %d files are read at once.", mostFiles))
+		if len(sources)+len(refused) == mostFiles {
+			return all, nil, nil, huma.Error413RequestEntityTooLarge(fmt.Sprintf("At most %d files are read at once.", mostFiles))
 		}
-		one, err := read.Until(func() bool { return ctx.Err() != nil }, nil, source, "", part)
+		one, err := read.Until(func() bool { return ctx.Err() != nil }, roles, source, "", part)
 		var long *read.TooLongError
 		var large *read.LargeWorkbookError
 		switch {
 		case errors.As(err, &long), errors.As(err, &large):
-			return all, nil, huma.Error413RequestEntityTooLarge(fmt.Sprintf("%s: %v.", source, err))
+			err = huma.Error413RequestEntityTooLarge(fmt.Sprintf("%s: %v.", source, err))
 		case errors.Is(err, context.Canceled):
-			return all, nil, refusal(err)
+			return all, nil, nil, refusal(err)
 		case errors.Is(err, io.ErrUnexpectedEOF):
-			return all, nil, broken(err)
+			return all, nil, nil, broken(err)
 		case err != nil:
-			return all, nil, huma.Error422UnprocessableEntity(fmt.Sprintf("%s: %v.", source, err))
+			err = huma.Error422UnprocessableEntity(fmt.Sprintf("%s: %v.", source, err))
+		}
+		if err != nil {
+			refused = append(refused, RefusedFile{source, strings.TrimPrefix(err.Error(), source+": ")})
+			first = cmp.Or(first, err)
+			continue
 		}
 		if sources = append(sources, source); len(sources) == 1 {
 			all = one
@@ -122,10 +194,13 @@ func readAll(ctx context.Context, parts *multipart.Reader) (all read.Result, sou
 			all = read.Join(all, one)
 		}
 	}
-	if len(sources) == 0 {
-		return all, nil, huma.Error422UnprocessableEntity("There is no file in the request.")
+	if len(sources) == 0 && first != nil {
+		return all, nil, nil, first
 	}
-	return all, sources, nil
+	if len(sources) == 0 {
+		return all, nil, nil, huma.Error422UnprocessableEntity("There is no file in the request.")
+	}
+	return all, sources, refused, nil
 }
 
 func broken(err error) error {

@@ -29,8 +29,12 @@ import (
 //go:embed migrations/*.sql
 var migrations embed.FS
 
-// newest is the version of the tables that this program makes.
-const newest = 4
+// newest is the version of the tables that this program makes; at mending what an earlier
+// program lost is made good.
+const (
+	newest  = 5
+	mending = 4
+)
 
 // Errors that a caller must tell apart.
 var (
@@ -181,7 +185,7 @@ func provider(db *sql.DB) (*goose.Provider, error) {
 		return nil, err
 	}
 	return goose.NewProvider(goose.DialectSQLite3, db, files,
-		goose.WithGoMigrations(goose.NewGoMigration(newest, &goose.GoFunc{RunTx: mendAll}, nil)))
+		goose.WithGoMigrations(goose.NewGoMigration(mending, &goose.GoFunc{RunTx: mendAll}, nil)))
 }
 
 func migrate(db *sql.DB) error {

@@ -286,19 +286,29 @@ func readCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use: "read FILE…", Short: "Print what device lists, lease files, captures and system tools say", Args: cobra.MinimumNArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
-			var all read.Result
-			for i, name := range args {
+			var all []read.Result
+			var bad []error
+			for _, name := range args {
 				one, err := readFile(name, as)
 				if err != nil {
-					return err
+					bad = append(bad, err)
+					continue
 				}
-				if i == 0 {
-					all = one
-				} else {
-					all = read.Join(all, one)
-				}
+				all = append(all, one)
 			}
-			return output(all)
+			if len(all) == 0 {
+				return bad[0]
+			}
+			for _, one := range all[1:] {
+				all[0] = read.Join(all[0], one)
+			}
+			for _, err := range bad { // the others are read
+				fmt.Fprintln(os.Stderr, "vestpin:", err)
+			}
+			if err := output(all[0]); err != nil || len(bad) == 0 {
+				return err
+			}
+			return errAnswerNo
 		},
 	}
 	c.Flags().StringVar(&as, "as", "", "read as leases, neighbours, own-settings, table or capture; found out if absent")

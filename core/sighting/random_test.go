@@ -92,7 +92,7 @@ func keepsWhatIsKnown(t *testing.T, before, after site.Site) {
 }
 
 func TestTitle(t *testing.T) {
-	for host, want := range map[string]string{"rec.lan": "rec", "cam 22": "cam 22", "*": "", "?": "", "-": "", " x ": "x", "": "", "キルン.local": "キルン"} {
+	for host, want := range map[string]string{"rec.lan": "rec", "cam 22": "cam 22", "*": "", "?": "", "-": "", " x ": "x", "": "", "キルン.local": "キルン", "rec.shop.example.": "rec", "Dr. Sample's tablet": "Dr. Sample's tablet", "v2.Yard": "v2.Yard", "Tank 1.5 m": "Tank 1.5 m"} {
 		if got := Title(host); got != want {
 			t.Errorf("%q: got %q, want %q", host, got, want)
 		}

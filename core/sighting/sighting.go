@@ -581,9 +581,9 @@ func serversOf(n site.Network, f Facts, at string) (list []site.DHCPServer, chan
 	return list, changed
 }
 
-// domainShape is a host name with the domain in which it is known (RFC 952): small letters,
-// so that "Dr. Sample's tablet" and "v2.Yard" are names as they stand.
-var domainShape = regexp.MustCompile(`^[A-Za-z0-9_-]+(\.[a-z0-9-]+)*\.[a-z][a-z0-9-]*\.?$`)
+// domainShape is a host name with the domain in which it is known (RFC 952): a domain
+// is in small letters, so that "Dr. Sample's tablet" and "v2.Yard" are names as they stand.
+var domainShape = regexp.MustCompile(`^[^\s.]+(\.[a-z0-9-]+)*\.[a-z][a-z0-9-]*\.?$`)
 
 // Title makes a name of what a device is called: of a name with its domain the first label.
 func Title(host string) string {

@@ -31,6 +31,7 @@ const (
 	mostKeepFree   = 256
 	mostServers    = 32
 	mostOwnPorts   = 256
+	MostHeld       = 2000
 	mostProtocols  = 3
 	mostInterfaces = 32
 	mostServices   = 64

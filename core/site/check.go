@@ -179,9 +179,30 @@ func (c checker) router(at *trail, r Router) error {
 		oneOf(at.field("upnp"), r.UPnP, ",on,off,unknown"),
 		oneOf(at.field("wan").field("kind"), r.WAN.Kind, ",static,dynamic,unknown"),
 		checkForm(at.field("form"), r.Form),
+		checkHeld(at.field("held"), r.Held),
 		checkMost(at.field("ownPorts"), len(r.OwnPorts), mostOwnPorts),
 		each(at.field("ownPorts"), r.OwnPorts, func(at *trail, o OwnPort) error {
 			return firstOf(checkPorts(at.field("ports"), o.Ports), checkName(at.field("why"), o.Why, longestNote))
+		}),
+	)
+}
+
+func checkHeld(at *trail, h *Held) error {
+	if h == nil {
+		return nil
+	}
+	return firstOf(
+		checkName(at.field("at"), h.At, longestTime), checkName(at.field("source"), h.Source, longestNote),
+		checkMost(at.field("forwards"), len(h.Forwards), MostHeld),
+		each(at.field("forwards"), h.Forwards, func(at *trail, f HeldForward) error {
+			if !f.Address.Is4() {
+				return at.field("address").refuse(f.Address.String(), "the IPv4 address to which the line leads")
+			}
+			return firstOf(
+				checkName(at.field("name"), f.Name, longestName), checkProtocol(at.field("protocol"), f.Protocol), checkPorts(at.field("outside"), f.Outside),
+				checkMost(at.field("from"), len(f.From), mostSenders),
+				each(at.field("from"), f.From, func(at *trail, s string) error { return checkName(at, s, longestName) }),
+			)
 		}),
 	)
 }

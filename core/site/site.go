@@ -88,6 +88,28 @@ type Router struct {
 	OwnPorts []OwnPort `json:"ownPorts"`
 	UPnP     string    `json:"upnp,omitempty" default:"unknown" enum:"on,off,unknown"`
 	Form     Form      `json:"form,omitzero"`
+	Held     *Held     `json:"held,omitempty"`
+}
+
+// Held is what a router really has on its forwarding page, as read last: from which
+// source, and when (RFC 3339).
+type Held struct {
+	At       string        `json:"at,omitempty"`
+	Source   string        `json:"source,omitempty"`
+	Forwards []HeldForward `json:"forwards"`
+}
+
+// HeldForward is one line of that page as it stands there. From are the senders in the
+// words of the page.
+type HeldForward struct {
+	Name     string     `json:"name,omitempty"`
+	Protocol Protocol   `json:"protocol"`
+	Outside  span.Ports `json:"outside"`
+	Address  netip.Addr `json:"address"`
+	Inside   span.Ports `json:"inside,omitzero"`
+	From     []string   `json:"from"`
+	Enabled  bool       `json:"enabled" default:"true"`
+	Line     int        `json:"line,omitempty"`
 }
 
 // Label is the router's name, or what can be said of one that has none.

@@ -51,6 +51,11 @@ func (r Router) whole() Router {
 	usual(&r.UPnP, "unknown")
 	usual(&r.WAN.Kind, "unknown")
 	r.OwnPorts, r.Form = present(r.OwnPorts), r.Form.Whole()
+	if r.Held != nil {
+		held := *r.Held
+		held.Forwards = eachWhole(held.Forwards, func(f HeldForward) HeldForward { f.From = present(f.From); return f })
+		r.Held = &held
+	}
 	return r
 }
 

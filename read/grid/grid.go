@@ -58,6 +58,10 @@ const (
 	Forwards     Role = "forwards"     // a title
 )
 
+// Choices are the roles that a person may give to a column; None leaves it out, and what it
+// says is kept as a trait.
+var Choices = []Role{None, Name, MAC, Address, Link, Kind, Place, Maker, Model, Note, State, Reserved, OtherMAC, IPv6, Time, Figure, Outside, OutsideEnd, Inside, InsideEnd, Port, Protocol, Service, Target, Sender, Enabled, Action}
+
 // Row is one row of a list: its cells, and the line where it stands.
 type Row struct {
 	Line  int
