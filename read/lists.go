@@ -222,7 +222,7 @@ func (r *reader) isList(lines []line, c cutting) bool {
 	if len(lines) > 1 {
 		return cells > 1
 	}
-	return c == byTab && cells > 2 || cells > 2 && c != byBlanks
+	return cells > 2
 }
 
 // carried is a list that goes on beyond the lines that are held at once.
@@ -265,6 +265,7 @@ func (r *reader) tables(title string, lines []line, c cutting, ends bool) {
 				continue
 			}
 			head = cells[i]
+			delete(r.shown, l.number) // it is shown as the headings of its list
 			continue
 		}
 		if len(rows) > 0 && len(l.macs)+len(l.addrs) > 0 && !alike(len(cells[i]), len(rows[len(rows)-1].Cells), head) {
@@ -489,7 +490,7 @@ func (r *reader) judge(t grid.Table) (grid.Reading, int) {
 	}
 	shape := shapeOf(t)
 	reading := grid.Read(t, r.roles[shape])
-	list := FoundList{Source: r.source, Line: r.lineOf(t.Rows[0].Line), Shape: shape, Title: strings.TrimSpace(t.Title), Is: reading.Is, Head: reading.Head, Roles: reading.Roles, Ask: append([]int{}, reading.Ask...)}
+	list := FoundList{Source: r.source, Line: r.lineOf(t.Rows[0].Line), Shape: shape, Title: strings.TrimSpace(t.Title), Is: reading.Is, Head: reading.Head, Roles: reading.Roles, Ask: append([]int{}, reading.Ask...), Chosen: len(r.roles[shape]) == len(reading.Roles) && len(reading.Roles) > 0}
 	if len(r.out.Lists) < MostLists {
 		r.out.Lists = append(r.out.Lists, list)
 		return reading, len(r.out.Lists) - 1

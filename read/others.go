@@ -112,8 +112,20 @@ func (r *reader) wordRows(lines []line) {
 				}
 			}
 		}
-		r.table("", nil, rows, uncut, false)
+		r.table("", nil, withoutEmpty(rows), uncut, false)
 	}
+}
+
+// withoutEmpty leaves out the columns in which no row has anything.
+func withoutEmpty(rows []rawRow) []rawRow {
+	for c := len(rows[0].Cells) - 1; c >= 0; c-- {
+		if !slices.ContainsFunc(rows, func(row rawRow) bool { return row.Cells[c] != "" }) {
+			for i := range rows {
+				rows[i].Cells = slices.Delete(rows[i].Cells, c, c+1)
+			}
+		}
+	}
+	return rows
 }
 
 // settingsRows passes lines that begin with a heading that we know.

@@ -80,8 +80,9 @@ type FoundList struct {
 	Head   []string    `json:"head"`
 	Roles  []grid.Role `json:"roles"`
 	Ask    []int       `json:"ask"`
-	Rows   int         `json:"rows"` // how many were used
-	Left   int         `json:"left"` // how many came to nothing
+	Chosen bool        `json:"chosen"` // a person said what the columns hold
+	Rows   int         `json:"rows"`   // how many were used
+	Left   int         `json:"left"`   // how many came to nothing
 }
 
 // ShownLine is a line of a text as it came. List is the number of the list whose row it is,

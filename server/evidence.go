@@ -134,14 +134,23 @@ func hold(s site.Site, forwards []read.ForwardLine, at string) ([]site.Edit, str
 	return sighting.Hold(s, lines, source, at)
 }
 
+// The bounds of what is kept of a list: its headings, and its columns.
+const (
+	longestShape = 4000
+	mostColumns  = 200
+)
+
 // setListRoles keeps what a person said the columns of a list hold, for this page and the
 // next of its shape.
 func (s *server) setListRoles(ctx context.Context, in *struct {
 	Body struct {
-		Shape string   `json:"shape" minLength:"1" maxLength:"2000"`
-		Roles []string `json:"roles" maxItems:"200" doc:"None to forget them"`
+		Shape string   `json:"shape"`
+		Roles []string `json:"roles" doc:"None to forget them"`
 	}
 }) (*struct{}, error) {
+	if n := len(in.Body.Shape); n == 0 || n > longestShape || len(in.Body.Roles) > mostColumns {
+		return nil, huma.Error422UnprocessableEntity("That is no list.", &huma.ErrorDetail{Location: "body", Message: fmt.Sprintf("Want a shape of 1 to %d bytes and at most %d roles.", longestShape, mostColumns)})
+	}
 	for _, r := range in.Body.Roles {
 		if !slices.Contains(grid.Choices, grid.Role(r)) {
 			return nil, huma.Error422UnprocessableEntity("A column cannot hold that.", &huma.ErrorDetail{Location: "body.roles", Message: fmt.Sprintf("Want one of %v.", grid.Choices), Value: r})

@@ -69,7 +69,7 @@ func (s *server) routes(api huma.API) {
 	huma.Register(api, whole(post("undo", "/api/sites/{id}/undo")), s.undo)
 	huma.Register(api, whole(post("redo", "/api/sites/{id}/redo")), s.redo)
 	huma.Register(api, huma.Operation{OperationID: "read-evidence", Method: http.MethodPost, Path: "/api/sites/{id}" + evidencePath, MaxBodyBytes: -1, BodyReadTimeout: -1}, s.readEvidence)
-	huma.Register(api, huma.Operation{OperationID: "set-list-roles", Method: http.MethodPut, Path: "/api/list-roles"}, s.setListRoles)
+	huma.Register(api, huma.Operation{OperationID: "set-list-roles", Method: http.MethodPut, Path: "/api/list-roles", SkipValidateBody: true}, s.setListRoles)
 	huma.Register(api, post("start-survey", "/api/sites/{id}/survey"), s.startSurvey)
 	huma.Register(api, get("get-survey", "/api/sites/{id}/survey"), s.getSurvey)
 	huma.Register(api, post("stop-survey", "/api/sites/{id}/survey/stop"), s.stopSurvey)

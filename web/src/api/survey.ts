@@ -53,6 +53,20 @@ export function useSweep() {
   return { start, stop };
 }
 
+/** useListRoles keeps what the columns of a list hold, for lists of its shape, and reads again. */
+export function useListRoles() {
+  const client = useQueryClient();
+  const notice = useNotice();
+  return useMutation({
+    mutationFn: async (body: { shape: string; roles: string[] }) => {
+      const r = await api.PUT("/api/list-roles", { body });
+      if (!r.response.ok) must({ ...r, data: undefined });
+    },
+    onSuccess: () => client.invalidateQueries({ queryKey: ["read"] }),
+    onError: (error) => notice.warn(sayWhy(error)),
+  });
+}
+
 /** readEvidence asks what files and pasted texts would come to. */
 export async function readEvidence(id: string, files: File[], at: string, signal: AbortSignal): Promise<Preview> {
   const form = new FormData();

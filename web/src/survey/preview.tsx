@@ -1,21 +1,12 @@
 import { chakra } from "@chakra-ui/react";
-import { useQuery } from "@tanstack/react-query";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { sayWhy } from "../api/client";
 import { useEdit, useSite } from "../api/site";
 import { readEvidence } from "../api/survey";
-import { Button, Mono, Row, Tag } from "../parts";
+import { Button, Mono, Row } from "../parts";
 import { plural } from "../parts/words";
-
-const words = {
-  new: { word: "new", tone: "moss" },
-  moved: { word: "moved", tone: "brass" },
-  more: { word: "tells more", tone: "chalk" },
-  known: { word: "known", tone: "chalk" },
-  leftout: { word: "left out", tone: "madder" },
-} as const;
-
-const most = 200;
+import { AsItCame } from "./as-it-came";
 
 const hours = (seconds: number) =>
   seconds % 3600 === 0 ? plural(seconds / 3600, "hour") : plural(Math.round(seconds / 60), "minute");
@@ -30,6 +21,7 @@ export function PreviewPanel({ files, onClose }: { files: File[]; onClose: () =>
     queryKey: ["read", site.id, site.version, at, ...files.map((f) => f.name)],
     gcTime: 0,
     retry: false,
+    placeholderData: keepPreviousData,
     queryFn: ({ signal }) => readEvidence(site.id, files, at, signal),
   });
   if (isPending)
@@ -102,54 +94,17 @@ export function PreviewPanel({ files, onClose }: { files: File[]; onClose: () =>
           The network: <Mono>{facts.join(" · ")}</Mono>
         </chakra.p>
       )}
-      <chakra.div bg="card" border="1px solid" borderColor="hair" borderRadius="8px" overflow="hidden">
-        <chakra.table fontSize="small">
-          <thead>
-            <chakra.tr color="muted" borderBottom="1px solid" borderColor="hair">
-              {[...(several ? ["Source"] : []), "Line", "MAC", "Address", "Name there", "Comes to"].map((h) => (
-                <chakra.th key={h} px="8px" py="5px">
-                  {h}
-                </chakra.th>
-              ))}
-            </chakra.tr>
-          </thead>
-          <tbody>
-            {data.findings.slice(0, most).map((f, i) => {
-              const w = words[f.what as keyof typeof words];
-              return (
-                // biome-ignore lint/suspicious/noArrayIndexKey: a line may be sighted twice; the list never changes
-                <chakra.tr key={i} borderBottom="1px solid" borderColor="hair" data-finding={f.what}>
-                  {several && (
-                    <chakra.td px="8px" color="muted" maxW="120px" overflow="hidden" textOverflow="ellipsis">
-                      {f.sighting.source}
-                    </chakra.td>
-                  )}
-                  <chakra.td px="8px" py="4px" color="muted">
-                    {f.sighting.line}
-                  </chakra.td>
-                  <chakra.td px="8px">
-                    <Mono>{f.sighting.mac || "–"}</Mono>
-                  </chakra.td>
-                  <chakra.td px="8px">
-                    <Mono>{f.sighting.address || "–"}</Mono>
-                  </chakra.td>
-                  <chakra.td px="8px" overflowWrap="anywhere">
-                    {f.sighting.host || "–"}
-                  </chakra.td>
-                  <chakra.td px="8px">
-                    <Tag tone={w.tone}>{w.word}</Tag> {f.what === "new" ? "" : f.says}
-                  </chakra.td>
-                </chakra.tr>
-              );
-            })}
-          </tbody>
-        </chakra.table>
-        {all > most && (
-          <chakra.p p="8px" color="muted">
-            and {all - most} more
-          </chakra.p>
-        )}
-      </chakra.div>
+      {data.holds && (
+        <chakra.p fontSize="small" bg="brassSoft" borderRadius="field" px="10px" py="5px" data-holds>
+          {data.holds}. A forward says nothing of where a device was seen.
+        </chakra.p>
+      )}
+      {data.refused.map((r) => (
+        <chakra.p key={r.source} role="alert" fontSize="small" bg="madderSoft" borderRadius="field" px="10px" py="5px">
+          <b>{r.source}</b> was not read: {r.says}
+        </chakra.p>
+      ))}
+      <AsItCame data={data} several={several} />
       {data.missed > 0 && (
         <chakra.details>
           <chakra.summary cursor="pointer" fontWeight={600}>
