@@ -26,11 +26,11 @@ type columns struct {
 	sep string
 }
 
-var headed = regexp.MustCompile(`(?i)valid_lifetime|linklayeraddress|,pin,`)
+var headed = regexp.MustCompile(`(?i)valid_lifetime|linklayeraddress|\bpin\b`)
 
 // known takes the heading of a file of known properties, and then the rows below it.
 func (r *reader) known(l line) bool {
-	if len(l.macs) == 0 && len(l.addrs) == 0 && !l.odd && len(l.words) > 2 && headed.MatchString(l.text) {
+	if len(l.macs) == 0 && len(l.addrs) == 0 && !l.odd && len(l.words) > 2 && strings.ContainsAny(l.text, ",;\t") && headed.MatchString(l.text) {
 		for _, sep := range []string{",", ";", "\t"} {
 			if strings.Count(l.text, sep) < 2 {
 				continue
@@ -117,7 +117,7 @@ func unescape(name string) string {
 
 // split cuts a row of a file with separators; a cell in quotes may hold them.
 func split(text, sep string) []string {
-	if strings.Contains(text, `"`) {
+	if n := strings.Count(text, `"`); n > 0 && n%2 == 0 {
 		c := csv.NewReader(strings.NewReader(text))
 		c.Comma, c.LazyQuotes, c.FieldsPerRecord = rune(sep[0]), true, -1
 		if parts, err := c.Read(); err == nil {

@@ -25,10 +25,10 @@ const (
 // cuttingOf says how a line may be cut. Where the separator is one that stands in plain
 // sentences too, its addresses have to be whole cells.
 func cuttingOf(l line) cutting {
-	if l.row {
+	switch {
+	case l.row, l.cutting:
 		return l.cut
-	}
-	if l.cells != nil {
+	case l.cells != nil:
 		return byTab
 	}
 	text := strings.TrimRight(l.text, " ")
@@ -127,7 +127,7 @@ func (r *reader) more(number int, raw, rest string) bool {
 
 // note counts the lines that were cut alike.
 func (a *alikeness) note(l line) {
-	c := cuttingOf(l)
+	c := l.cut
 	seps := strings.Count(l.text, string(c))
 	if c == byBar || c == byBlanks || c == uncut || len(l.macs) == 0 || strings.Contains(l.text, `"`) {
 		*a = alikeness{}
@@ -179,16 +179,13 @@ func (r *reader) layout(last bool) {
 		c := cuttingOf(lines[i])
 		end := i + 1
 		if c != uncut {
-			for end < len(lines) && lines[end].number-lines[end-1].number <= 2 && !r.takenBetween(lines[end-1].number, lines[end].number) && cuttingOf(lines[end]) == c {
+			for end < len(lines) && lines[end].number-lines[end-1].number <= 2 && !r.takenBetween(lines[end-1].number, lines[end].number) && goesOn(lines[end], c) {
 				end++
 			}
 		}
 		if c != uncut && r.isList(lines[i:end], c) {
-			if n := len(others); n > 0 && lines[i].number-others[n-1].number <= 3 && len(others[n-1].words) < 9 && len(others[n-1].addrs) == 0 {
-				title = others[n-1].text
-				if _, ok := grid.Title(title); ok {
-					others = others[:n-1]
-				}
+			if n := len(others); n > 0 && lines[i].number-others[n-1].number <= 3 && len(others[n-1].words) < 9 && len(others[n-1].addrs)+len(others[n-1].macs) == 0 {
+				title, others = others[n-1].text, others[:n-1]
 			}
 			r.cardsAndLines(others)
 			others = nil
@@ -201,6 +198,14 @@ func (r *reader) layout(last bool) {
 	}
 	r.cardsAndLines(others)
 	r.loose, r.takenAt = r.loose[:0], r.takenAt[:0]
+}
+
+// goesOn passes a line that is cut like those before it, or that has but one cell, far in.
+func goesOn(l line, c cutting) bool {
+	if cuttingOf(l) == c {
+		return true
+	}
+	return len(l.macs) == 1 && (c == byTab && strings.HasPrefix(l.text, "\t") || c == byBlanks && strings.HasPrefix(l.text, "      "))
 }
 
 // isList passes lines that are a table: several rows, or one below its headings. A single

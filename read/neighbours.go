@@ -16,7 +16,7 @@ var neighbourStates = []string{"REACHABLE", "STALE", "DELAY", "PROBE", "PERMANEN
 // neighbour takes a line of a neighbour table: "ip neigh", /proc/net/arp and the
 // arp of Linux, macOS and Windows, whatever language they speak.
 func (r *reader) neighbour(l line) bool {
-	w := strings.Fields(l.text)
+	w := l.fields
 	switch {
 	case len(w) > 3 && w[1] == "dev" && slices.Contains(neighbourStates, w[len(w)-1]):
 		return r.ipNeigh(l, w)

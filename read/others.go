@@ -39,26 +39,35 @@ func (r *reader) cardsAndLines(lines []line) {
 	}
 }
 
+// run reads lines that follow each other: those in which MAC addresses stand between
+// words one way, the particulars of cards another.
 func (r *reader) run(lines []line) {
-	macs, inRows, addresses := 0, 0, 0
+	macs, addresses := 0, 0
+	var rows, others []line
 	for _, l := range lines {
-		if len(l.macs) > 0 {
+		row := len(l.macs)+len(l.addrs) > 0 && rowLike(l)
+		switch {
+		case len(l.macs) > 0 && row:
+			rows = append(rows, l)
+		case len(l.macs) > 0:
 			macs++
-			if rowLike(l) {
-				inRows++
+			others = append(others, l)
+		default:
+			if len(l.addrs) == 1 && row {
+				addresses++
 			}
-		} else if len(l.addrs) == 1 && rowLike(l) {
-			addresses++
+			others = append(others, l)
 		}
 	}
 	switch {
-	case macs == 0 && addresses < 2:
-		r.giveUp(lines)
-	case inRows*2 > macs || macs == 0:
-		r.wordRows(lines)
+	case macs > 0:
+		r.cards(others)
+	case len(rows) == 0 && addresses > 1:
+		rows = others
 	default:
-		r.cards(lines)
+		r.giveUp(others)
 	}
+	r.wordRows(rows)
 }
 
 // rowLike passes a line with an address and other words that are no label.
@@ -385,6 +394,11 @@ func (f *frequency) often(text string) bool {
 // of the addresses and of what stands between them. What is not plain is not read.
 func (r *reader) cards(lines []line) {
 	items := itemsOf(lines)
+	for _, i := range items {
+		if !i.mac && !i.side && len(i.line.macs) > 0 {
+			r.unread(i.line)
+		}
+	}
 	head := 0
 	for head < len(items) && items[head].label == "" && grid.Known(items[head].text) && !items[head].fixed {
 		head++
@@ -728,6 +742,11 @@ func (r *reader) cardTable(title string, cards [][]item) {
 				}
 			}
 			continue
+		}
+		for _, i := range card { // it is shown as one row
+			if i.line.number != row.Line {
+				delete(r.shown, i.line.number)
+			}
 		}
 		row.Cells = make([]string, len(paths))
 		for k, p := range paths {

@@ -32,7 +32,7 @@ var adapterList = regexp.MustCompile(`^\s*\d+\.\.\.`)
 // ownSetting takes a line of the laptop's own settings: ip addr, ip route,
 // ifconfig, nmcli, resolv.conf, routing tables, and ipconfig in any language.
 func (r *reader) ownSetting(l line) bool {
-	w := strings.Fields(l.text)
+	w := l.fields
 	if l.text[0] != ' ' && l.text[0] != '\t' {
 		r.ifconfig = false
 	}
@@ -128,6 +128,9 @@ func (r *reader) linkRoute(w []string) bool {
 
 // nmcli takes a line of "nmcli dev show" or "nmcli con show".
 func (r *reader) nmcli(l line) bool {
+	if c := l.text[0]; c < '0' || c > 'Z' {
+		return false
+	}
 	m := key4.FindStringSubmatch(l.text)
 	if m == nil {
 		return false
@@ -187,7 +190,7 @@ func (r *reader) route(l line, w []string) bool {
 		}
 		r.oneRoute(dest, bits, third, own)
 		return true
-	case adapterList.MatchString(l.text):
+	case strings.Contains(l.text, "...") && adapterList.MatchString(l.text):
 		return true
 	case len(w) >= 3 && isNumber(w[0]) && isNumber(w[1]) && strings.Contains(w[2], ":"):
 		return true // IPv6, of Windows
@@ -270,7 +273,7 @@ func (r *reader) ipconfig(l line) bool {
 	case indented && r.adapter.open && len(l.words) == 1 && !labelledWord(l):
 		r.adapterMore(l)
 		return true
-	case !indented && grid.Known(strings.TrimRight(l.text, " :")): // the label of a card
+	case !indented && strings.HasSuffix(strings.TrimSpace(l.text), ":") && grid.Known(strings.TrimRight(l.text, " :")): // the label of a card
 		r.closeAdapter()
 	case !indented && r.adapter.open, !indented && strings.HasSuffix(strings.TrimSpace(l.text), ":") && len(l.addrs) == 0 && len(l.macs) == 0:
 		r.closeAdapter()

@@ -358,8 +358,8 @@ func (p *pager) table(n *html.Node) {
 		}
 	}
 	rows(n)
-	if title == "" && len(p.loose) > 0 {
-		title = p.loose[len(p.loose)-1].text
+	if title == "" {
+		title = p.title()
 	}
 	p.layout(true)
 	if len(lines) == 0 {
@@ -372,6 +372,17 @@ func (p *pager) table(n *html.Node) {
 		return
 	}
 	p.tables(title, lines, byTab, true)
+}
+
+// title takes the line above a list for what it says of the list.
+func (p *pager) title() string {
+	n := len(p.loose)
+	if n == 0 || len(p.loose[n-1].words) > 8 || len(p.loose[n-1].macs)+len(p.loose[n-1].addrs) > 0 {
+		return ""
+	}
+	text := p.loose[n-1].text
+	p.loose = p.loose[:n-1]
+	return text
 }
 
 func (p *pager) tableRow(n *html.Node) (line, bool) {
@@ -559,10 +570,7 @@ func (p *pager) records(n *html.Node) bool {
 		cards = append(cards, card)
 	}
 	notTheirsOf(cards)
-	title := ""
-	if len(p.loose) > 0 {
-		title = p.loose[len(p.loose)-1].text
-	}
+	title := p.title()
 	p.layout(true)
 	named(cards, head)
 	p.cardTable(title, cards)

@@ -12,6 +12,7 @@ import (
 	"io"
 	"maps"
 	"net/netip"
+	"regexp"
 	"slices"
 	"strings"
 	"unicode"
@@ -182,16 +183,18 @@ func treeOf(text string) (*node, bool) {
 
 // line is one line of a text with what stands in it.
 type line struct {
-	number int
-	text   string
-	words  []string
-	macs   []site.MAC
-	addrs  []netip.Addr
-	odd    bool     // it holds a MAC address that names no interface: broadcast, multicast, zeros
-	after  bool     // a blank line stands before it
-	cells  []string // of a table whose cells are known
-	cut    cutting  // of such a row
-	row    bool     // a row like those before it, in a long list: its words were not looked at
+	number  int
+	text    string
+	words   []string // without brackets and commas
+	fields  []string // as they stand
+	macs    []site.MAC
+	addrs   []netip.Addr
+	odd     bool     // it holds a MAC address that names no interface: broadcast, multicast, zeros
+	after   bool     // a blank line stands before it
+	cells   []string // of a table whose cells are known
+	cut     cutting  // of such a row
+	cutting bool     // it was found out how it is cut
+	row     bool     // a row like those before it, in a long list: its words were not looked at
 }
 
 // longest is the length from which a line is noise.
@@ -210,7 +213,11 @@ func scan(number int, text string) line {
 	if len(text) > longest {
 		return l
 	}
-	l.words = strings.FieldsFunc(text, between)
+	l.fields = strings.Fields(text)
+	l.words = l.fields
+	if strings.ContainsAny(text, "()[]<>,;|\"'\u00a0") {
+		l.words = strings.FieldsFunc(text, between)
+	}
 	for _, w := range l.words {
 		w = strings.TrimSuffix(w, ".")
 		if len(l.macs)+len(l.addrs) >= mostNamed {
@@ -366,10 +373,12 @@ func (r *reader) end() {
 	}
 }
 
-// openQuote joins a row of a file with known headings, one of whose cells holds line
-// breaks, with the lines that belong to it; n is how many.
+// openCell is a row whose last cell begins with a quote and does not end.
+var openCell = regexp.MustCompile(`[,;\t].*[,;\t]"[^"]*$`)
+
+// openQuote joins a row one of whose cells holds line breaks with the lines that belong to it; n is how many.
 func (r *reader) openQuote(raw, rest string) (joined, after string, n int) {
-	if r.columns.are == nil || strings.Count(raw, `"`)%2 == 0 {
+	if strings.Count(raw, `"`)%2 == 0 || r.columns.are == nil && !openCell.MatchString(raw) {
 		return "", "", 0
 	}
 	joined = raw
@@ -400,7 +409,8 @@ func (r *reader) line(kinds []kind, number int, raw string, blank bool) {
 	}
 	l := scan(number, raw)
 	l.after = blank
-	if len(l.words) > 0 {
+	inside := r.settings || r.rules.inside || r.ifconfig || r.adapter.open || r.inList || r.columns.are != nil
+	if len(l.words) > 0 && (inside || !wordsAlone(raw)) {
 		for _, k := range kinds {
 			if k.take(l) {
 				r.dropHeading(l)
@@ -409,11 +419,23 @@ func (r *reader) line(kinds []kind, number int, raw string, blank bool) {
 			}
 		}
 	}
+	l.cut, l.cutting = cuttingOf(l), true
 	r.loose = append(r.loose, l)
 	r.alike.note(l)
 	if len(r.loose) >= mostLoose {
 		r.layout(false)
 	}
+}
+
+// wordsAlone passes a line of nothing but letters and blanks, of which no reader makes
+// anything unless it is in the middle of something.
+func wordsAlone(text string) bool {
+	for i := range len(text) {
+		if c := text[i] | 0x20; (c < 'a' || c > 'z') && c != ' ' {
+			return false
+		}
+	}
+	return true
 }
 
 // take notes that a line was taken, if that parts others.

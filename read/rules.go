@@ -36,6 +36,9 @@ type ruleset struct {
 // that change where a packet goes are port forwards.
 func (r *reader) rule(l line) bool {
 	text := strings.TrimSpace(l.text)
+	if !r.rules.inside && strings.IndexByte("-:*CPt", text[0]) < 0 && !strings.Contains(text, "dnat ") {
+		return false
+	}
 	if saveShape.MatchString(text) {
 		if strings.Contains(text, "-j DNAT") && !r.iptables(l, text) {
 			r.unread(l)

@@ -26,7 +26,7 @@ var (
 // tool takes a line of further programs of the laptop's system.
 func (r *reader) tool(l line) bool {
 	text := strings.TrimSpace(l.text)
-	w := strings.Fields(l.text)
+	w := l.fields
 	if len(w) == 0 {
 		return false
 	}
@@ -41,7 +41,7 @@ func (r *reader) tool(l line) bool {
 		return true
 	case len(w) >= 3 && w[1] == "dev" && len(l.text) > 17 && (len(l.macs) == 1 || l.odd) && len(l.addrs) == 0:
 		return r.bridge(l, w)
-	case subnetWithMask.MatchString(text):
+	case strings.Contains(text, "255.") && subnetWithMask.MatchString(text):
 		m := subnetWithMask.FindStringSubmatch(text)
 		p, err := netip.ParsePrefix(m[1])
 		if err != nil {
@@ -61,12 +61,12 @@ func (r *reader) tool(l line) bool {
 		}
 		r.netsh++
 		return true
-	case serverShape.MatchString(text):
+	case (strings.Contains(text, "DNS Server") || strings.Contains(text, "nameserver[")) && serverShape.MatchString(text):
 		for _, a := range l.addrs {
 			addTo(&r.out.Facts.DNS, a)
 		}
 		return len(l.addrs) > 0 || strings.Contains(text, ":")
-	case psShape.MatchString(text):
+	case strings.Contains(text, ":") && psShape.MatchString(text):
 		m := psShape.FindStringSubmatch(text)
 		r.inList = false
 		for _, a := range l.addrs {
@@ -83,7 +83,7 @@ func (r *reader) tool(l line) bool {
 		addTo(&r.out.Facts.DNS, l.addrs[0])
 		r.inList = true
 		return true
-	case len(l.macs) == 0 && (pingShape.MatchString(text) || dnsShape.MatchString(text) || promptShape.MatchString(text) || strings.Contains(text, "(incomplete)")):
+	case len(l.macs) == 0 && (len(l.addrs) > 0 || strings.ContainsAny(text, ";#$>") || strings.Contains(text, "ms")) && (pingShape.MatchString(text) || dnsShape.MatchString(text) || promptShape.MatchString(text) || strings.Contains(text, "(incomplete)")):
 		return true
 	}
 	if strings.HasSuffix(text, ":") {

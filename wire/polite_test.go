@@ -13,6 +13,7 @@ import (
 	"vestpin/core/sighting"
 	"vestpin/core/site"
 	"vestpin/frame"
+	"vestpin/lab"
 	"vestpin/sim"
 	"vestpin/wire"
 )
@@ -99,6 +100,7 @@ func TestPromisesOfASurvey(t *testing.T) {
 	t.Parallel()
 	w := watch(pottery(t))
 	var h heard
+	stolen := lab.Stolen()
 	if err := wire.Survey(context.Background(), w, wire.Plan{Subnet: lan, Rate: 400}, []netip.Prefix{lan}, h.take); err != nil {
 		t.Fatal(err)
 	}
@@ -123,12 +125,13 @@ func TestPromisesOfASurvey(t *testing.T) {
 			t.Error("SNMP was asked without a community")
 		}
 	}
+	most := int(440 / (1 - stolen())) // what waited while the machine was not ours is noted late
 	for i := range w.sent {
 		j := i
 		for j < len(w.sent) && w.sent[j].Sub(w.sent[i]) < time.Second {
 			j++
 		}
-		if j-i > 440 {
+		if j-i > most {
 			t.Fatalf("%d frames in a second, the ceiling is 400", j-i)
 		}
 	}

@@ -264,7 +264,13 @@ func Stateful(text string) bool {
 }
 
 // Typed passes a cell that is a MAC address, an IPv4 address, a subnet or a mask.
-func Typed(cell string) bool { return sortOf(cell)&(isMAC|isAddress|isNetwork|isMask) != 0 }
+func Typed(cell string) bool {
+	if len(cell) < 7 {
+		return false
+	}
+	_, _, ok := addressIn(cell)
+	return ok || LooksMAC(cell)
+}
 
 // IsFigure passes a bare number.
 func IsFigure(text string) bool { return sortOf(strings.TrimSpace(text))&isNumber != 0 }

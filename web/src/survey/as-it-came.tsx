@@ -133,7 +133,12 @@ function Became({ line, outcomes, row }: { line: ShownLine; outcomes: Outcomes; 
   const mine = there?.findings.filter(
     (f) => own.includes(bare(f.sighting.mac)) || own.includes(bare(f.sighting.address)),
   );
-  const one = there && (row && there.findings.length > 1 && mine?.length ? { ...there, findings: mine } : there);
+  const held = there?.forwards.filter((f) => line.cells.includes(f.address) && line.cells.includes(f.outside));
+  const one = there && {
+    ...there,
+    findings: row && there.findings.length > 1 && mine?.length ? mine : there.findings,
+    forwards: row && there.forwards.length > 1 && held?.length ? held : there.forwards,
+  };
   if (!one) return <chakra.span color="muted">–</chakra.span>;
   return (
     <>
@@ -274,7 +279,15 @@ function ListBlock({ list, lines, outcomes }: { list: FoundList; lines: ShownLin
                 </Select>
               </chakra.th>
             ))}
-            <chakra.th px="8px" py="4px" borderLeft="2px solid" borderColor="hair">
+            <chakra.th
+              px="8px"
+              py="4px"
+              borderLeft="2px solid"
+              borderColor="hair"
+              position="sticky"
+              right="0"
+              bg="card"
+            >
               Comes to
             </chakra.th>
           </chakra.tr>
@@ -299,7 +312,16 @@ function ListBlock({ list, lines, outcomes }: { list: FoundList; lines: ShownLin
                   {l.cells[c]}
                 </chakra.td>
               ))}
-              <chakra.td px="8px" py="3px" borderLeft="2px solid" borderColor="hair" minW="190px">
+              <chakra.td
+                px="8px"
+                py="3px"
+                borderLeft="2px solid"
+                borderColor="hair"
+                minW="190px"
+                position="sticky"
+                right="0"
+                bg="card"
+              >
                 <Became line={l} outcomes={outcomes} row />
               </chakra.td>
             </chakra.tr>
