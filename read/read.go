@@ -409,7 +409,7 @@ func (r *reader) line(kinds []kind, number int, raw string, blank bool) {
 	}
 	l := scan(number, raw)
 	l.after = blank
-	inside := r.settings || r.rules.inside || r.ifconfig || r.adapter.open || r.inList || r.columns.are != nil
+	inside := r.settings || r.rules.inside || r.rules.saved || r.ifconfig || r.adapter.open || r.inList || r.columns.are != nil
 	if len(l.words) > 0 && (inside || !wordsAlone(raw)) {
 		for _, k := range kinds {
 			if k.take(l) {

@@ -28,6 +28,7 @@ var (
 // ruleset is what is known of a list of rules as its lines come.
 type ruleset struct {
 	inside bool              // a table of nftables
+	saved  bool              // of iptables-save
 	name   string            // of the map whose elements come
 	maps   map[string]string // the elements of maps, by "@" and their name
 }
@@ -40,6 +41,7 @@ func (r *reader) rule(l line) bool {
 		return false
 	}
 	if saveShape.MatchString(text) {
+		r.rules.saved = text != "COMMIT"
 		if strings.Contains(text, "-j DNAT") && !r.iptables(l, text) {
 			r.unread(l)
 		}

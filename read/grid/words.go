@@ -101,9 +101,11 @@ func Known(text string) bool {
 
 // Title gives what kind of list a title announces.
 func Title(text string) (Role, bool) {
-	for _, role := range headingsIn(text) {
-		if role == Reservations || role == Forwards {
-			return role, true
+	for _, text := range []string{text, strings.ReplaceAll(text, "-", " ")} {
+		for _, role := range headingsIn(text) {
+			if role == Reservations || role == Forwards {
+				return role, true
+			}
 		}
 	}
 	return "", false

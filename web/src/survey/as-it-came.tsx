@@ -69,12 +69,13 @@ function outcomesOf(data: Preview): Outcomes {
   return all;
 }
 
-/** blocksOf puts neighbours of one list, or of none, together. */
+/** blocksOf puts the rows of a list together, and neighbours of none. */
 function blocksOf(lines: ShownLine[]) {
   const blocks: { source: string; list: number; lines: ShownLine[] }[] = [];
   for (const l of lines) {
     const last = blocks.at(-1);
-    if (last && last.list === l.list && last.source === l.source) last.lines.push(l);
+    const same = l.list > 0 ? blocks.find((b) => b.list === l.list) : last?.list === 0 ? last : undefined;
+    if (same && same.source === l.source) same.lines.push(l);
     else blocks.push({ source: l.source, list: l.list, lines: [l] });
   }
   return blocks;
@@ -133,11 +134,11 @@ function Became({ line, outcomes, row }: { line: ShownLine; outcomes: Outcomes; 
   const mine = there?.findings.filter(
     (f) => own.includes(bare(f.sighting.mac)) || own.includes(bare(f.sighting.address)),
   );
-  const held = there?.forwards.filter((f) => line.cells.includes(f.address) && line.cells.includes(f.outside));
+  const leads = there?.forwards.filter((f) => line.cells.includes(f.address) && line.cells.includes(f.outside));
   const one = there && {
     ...there,
     findings: row && there.findings.length > 1 && mine?.length ? mine : there.findings,
-    forwards: row && there.forwards.length > 1 && held?.length ? held : there.forwards,
+    forwards: row && there.forwards.length > 1 && leads?.length ? leads : there.forwards,
   };
   if (!one) return <chakra.span color="muted">–</chakra.span>;
   return (
@@ -279,15 +280,7 @@ function ListBlock({ list, lines, outcomes }: { list: FoundList; lines: ShownLin
                 </Select>
               </chakra.th>
             ))}
-            <chakra.th
-              px="8px"
-              py="4px"
-              borderLeft="2px solid"
-              borderColor="hair"
-              position="sticky"
-              right="0"
-              bg="card"
-            >
+            <chakra.th px="8px" py="4px" {...held}>
               Comes to
             </chakra.th>
           </chakra.tr>
@@ -312,16 +305,7 @@ function ListBlock({ list, lines, outcomes }: { list: FoundList; lines: ShownLin
                   {l.cells[c]}
                 </chakra.td>
               ))}
-              <chakra.td
-                px="8px"
-                py="3px"
-                borderLeft="2px solid"
-                borderColor="hair"
-                minW="190px"
-                position="sticky"
-                right="0"
-                bg="card"
-              >
+              <chakra.td px="8px" py="3px" minW="190px" {...held}>
                 <Became line={l} outcomes={outcomes} row />
               </chakra.td>
             </chakra.tr>
@@ -331,6 +315,9 @@ function ListBlock({ list, lines, outcomes }: { list: FoundList; lines: ShownLin
     </>
   );
 }
+
+/** what a row came to stays in view, however wide the list is */
+const held = { position: "sticky", right: "0", bg: "linen" } as const;
 
 /** what is read figure by figure */
 const typed = new Set(["mac", "address", "target", "reservedaddress", "othermac", "ipv6"]);
