@@ -59,6 +59,8 @@ func figures() error {
 		{"ports for 2,000 wishes over 20 routers, side by side and behind one", growth(times, "Plan/2000_over_20", "Plan/2000_over_20_chained"), "", "2 s"},
 		{"ports for 1,000 wishes with 600 lines", growth(times, "Plan/1000_over_1_with_600_lines"), "", "2 s"},
 		{"100,000 lease lines, against a plain scan with a split", ms(times["Leases"]) + " against " + ms(times["PlainScan"]), ratio("Leases", "PlainScan"), "about 2 x, under 1 s"},
+		{"a page of 1,000 rows", ms(times["Page"]), "", "20 ms"},
+		{"a list of a million rows", fmt.Sprintf("%.1f s", times["Table"].Seconds()), "", "6 s"},
 		{"a capture of 44 MB", ms(times["Capture"]), fmt.Sprintf("%.0f MB/s", captureMB/times["Capture"].Seconds()), "at least 200 MB/s"},
 		{"merge of 100,000 sightings into 2,000 devices", ms(times["Merge"]), "", "under 300 ms"},
 		{"the maker of a MAC address, among 41,000 prefixes", fmt.Sprint(times["Find"]), "", "under 1 µs"},

@@ -31,6 +31,9 @@ const MaxBytes = 256 << 20
 // ErrBinary says that what came is not text.
 var ErrBinary = errors.New("this is neither text nor a capture or spreadsheet: paste what a page or a program shows, or save it as a text file")
 
+// ErrOtherWorkbook says that what came is a spreadsheet of another format.
+var ErrOtherWorkbook = errors.New("this is a spreadsheet in XLS or ODS format, which is not read: save it as XLSX or CSV")
+
 // TooLongError says that there is more text than is read at once.
 type TooLongError struct{ Most int }
 
@@ -151,7 +154,10 @@ func Until(over func() bool, roles Roles, source, as string, in io.Reader) (Resu
 		return blank(), &TooLongError{MaxBytes}
 	}
 	r := reader{source: source, as: as, out: blank(), over: over, roles: roles}
-	if bytes.HasPrefix(head, []byte("PK\x03\x04")) {
+	switch {
+	case bytes.HasPrefix(head, []byte("\xd0\xcf\x11\xe0")), strings.Contains(all.String()[:min(all.Len(), 200)], "vnd.oasis.opendocument"):
+		return blank(), ErrOtherWorkbook
+	case bytes.HasPrefix(head, []byte("PK\x03\x04")):
 		return r.workbook(all.String())
 	}
 	text, err := decode(all.String())

@@ -42,6 +42,25 @@ func BenchmarkLeases(b *testing.B) {
 	}
 }
 
+// BenchmarkPage is a page of a thousand rows, BenchmarkTable a list of a million.
+func BenchmarkPage(b *testing.B) {
+	data := []byte(samples["table page"](1000))
+	for b.Loop() {
+		if r, err := Text("page", "", data); err != nil || len(r.Sightings) < 990 {
+			b.Fatal(len(r.Sightings), err)
+		}
+	}
+}
+
+func BenchmarkTable(b *testing.B) {
+	data := []byte(samples["table"](1_000_000))
+	for b.Loop() {
+		if r, err := Text("table", "", data); err != nil || len(r.Sightings) < 999_000 {
+			b.Fatal(len(r.Sightings), err)
+		}
+	}
+}
+
 func BenchmarkCapture(b *testing.B) {
 	tcp := append(arpFrame(0x21)[:12:12], 8, 0, 0x45, 0)
 	tcp = append(tcp, make([]byte, 400)...)

@@ -10,6 +10,7 @@ import (
 	"net/http"
 	"net/http/httptest"
 	"net/netip"
+	"net/url"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -28,6 +29,12 @@ type file struct{ name, data string }
 // evidence sends files as the page does.
 func evidence(t testing.TB, u, id string, files ...file) (int, string) {
 	t.Helper()
+	return evidenceOf(t, u, id, "2026-11-23T09:00:00Z", files...)
+}
+
+// evidenceOf sends files that were taken at a time.
+func evidenceOf(t testing.TB, u, id, at string, files ...file) (int, string) {
+	t.Helper()
 	var b bytes.Buffer
 	form := multipart.NewWriter(&b)
 	for _, f := range files {
@@ -38,7 +45,7 @@ func evidence(t testing.TB, u, id string, files ...file) (int, string) {
 		io.WriteString(w, f.data)
 	}
 	form.Close()
-	r, err := http.NewRequest("POST", u+"/api/sites/"+id+"/evidence?at=2026-11-23T09:00:00Z", &b)
+	r, err := http.NewRequest("POST", u+"/api/sites/"+id+"/evidence?at="+url.QueryEscape(at), &b)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -70,6 +77,8 @@ func TestSeveralFilesAtOnce(t *testing.T) {
 		"a picture":     {[]file{{"photo.png", "\x89PNG\r\n\x1a\n\x00\x00\x00\x01"}}, 422, "photo.png: this is neither text"},
 		"one of two":    {[]file{{"leases", "1795431600 00:00:5e:00:53:21 10.48.16.112 rec *\n"}, {"photo.png", "\x89PNG\r\n\x1a\n\x00\x00\x00\x01"}}, 200, `"refused":[{"source":"photo.png","says":"this is neither text`},
 		"no files":      {nil, 422, "no file"},
+		"an old book":   {[]file{{"list.xls", "\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1\x00\x00"}}, 422, "save it as XLSX or CSV"},
+		"another book":  {[]file{{"list.ods", "PK\x03\x04\x14\x00\x00\x08\x00\x00\x00\x00\x00\x00\x85\x6c\x39\x8a\x2e\x00\x00\x00\x2e\x00\x00\x00\x08\x00\x00\x00mimetypeapplication/vnd.oasis.opendocument.spreadsheet"}}, 422, "save it as XLSX or CSV"},
 		"a broken book": {[]file{{"list.xlsx", "PK\x03\x04rubbish"}}, 422, "list.xlsx"},
 	} {
 		if status, body := evidence(t, u, "pottery", c.files...); status != c.status || !strings.Contains(body, c.says) {
@@ -443,5 +452,47 @@ func TestHostileLAN(t *testing.T) {
 	t.Logf("%s; %d devices, %d crowds; another site waited %v at most", live.State.Says, len(got.Site.Devices), len(got.Site.Networks[0].Crowds), waited)
 	if live.State.Failed || honest != 10 || len(got.Site.Devices) > 10+16+1+4 || codes["answers-for-many"] != 1 || waited > time.Duration(float64(200*time.Millisecond)/(1-stolen())) {
 		t.Errorf("%d honest ones of %d devices, snags %v, another site waited %v: %s", honest, len(got.Site.Devices), codes, waited, live.State.Says)
+	}
+}
+
+// What a person says of the columns of a list is kept and read by; what no column holds,
+// and a time that is none, is refused.
+func TestColumnsAreRemembered(t *testing.T) {
+	u := serve(t, Options{}).URL
+	page := file{"page", "Kurz\tLang\tIP-Adresse\tMAC-Adresse\nk1\tKamera Hof\t10.48.16.141\t00:00:5e:00:53:99\n"}
+	host := func() string {
+		status, body := evidence(t, u, "pottery", page)
+		var p struct {
+			Findings []struct{ Sighting struct{ Host string } } `json:"findings"`
+			Lists    []struct {
+				Shape  string
+				Chosen bool
+			}
+		}
+		if err := json.Unmarshal([]byte(body), &p); err != nil || status != 200 || len(p.Findings) != 1 || len(p.Lists) != 1 {
+			t.Fatalf("%d %v %.300s", status, err, body)
+		}
+		return fmt.Sprint(p.Findings[0].Sighting.Host, p.Lists[0].Chosen)
+	}
+	const shape = `"shape":"head kurz · lang · ip-adresse · mac-adresse"`
+	for _, c := range []struct{ roles, want string }{
+		{`["","name","address","mac"]`, "Kamera Hoftrue"}, {`["name","","address","mac"]`, "k1true"}, {`["name"]`, "k1false"}, {`[]`, "k1false"},
+	} {
+		if status, body := send(t, "PUT", u+"/api/list-roles", `{`+shape+`,"roles":`+c.roles+`}`); status != 204 {
+			t.Fatalf("%s: %d %s", c.roles, status, body)
+		}
+		if got := host(); got != c.want {
+			t.Errorf("%s: got %s, want %s", c.roles, got, c.want)
+		}
+	}
+	for _, bad := range []string{`{` + shape + `,"roles":["tea"]}`, `{"shape":"","roles":[]}`, `{"shape":"` + strings.Repeat("x", 5000) + `","roles":[]}`, `{}`} {
+		if status, body := send(t, "PUT", u+"/api/list-roles", bad); status != 422 {
+			t.Errorf("%.60s: %d %s", bad, status, body)
+		}
+	}
+	for _, at := range []string{"yesterday", "2026-11-23", "2026-13-40T00:00:00Z", "0"} {
+		if status, body := evidenceOf(t, u, "pottery", at, page); status != 422 || !strings.Contains(body, "query.at") {
+			t.Errorf("%q as a time: %d %s", at, status, body)
+		}
 	}
 }
