@@ -248,6 +248,9 @@ type rawRow struct {
 // with headings of its own.
 func (r *reader) tables(title string, lines []line, c cutting, ends bool) {
 	cells := cellsIn(lines, c)
+	if r.onItsSide(title, lines, cells, c) {
+		return
+	}
 	var head []string
 	var rows []rawRow
 	flush := func(more bool) {
@@ -280,6 +283,56 @@ func (r *reader) tables(title string, lines []line, c cutting, ends bool) {
 		rows = append(rows, rawRow{grid.Row{Line: l.number, Cells: cells[i]}, l})
 	}
 	flush(!ends)
+}
+
+// onItsSide reads lines that begin with a label each: a page of settings or of one device,
+// or, with several MAC addresses in a line, a list whose columns are the devices.
+func (r *reader) onItsSide(title string, lines []line, cells [][]string, c cutting) bool {
+	if len(lines) < 2 || r.carried != nil {
+		return false
+	}
+	wide, labels, macs := len(cells[0]), 0, 0
+	for i, row := range cells {
+		if len(row) != wide {
+			return false
+		}
+		if headingOf(row[0]) != nil && !grid.Typed(row[0]) {
+			labels++
+		}
+		if len(lines[i].macs) == wide-1 {
+			macs++
+		}
+	}
+	switch {
+	case labels*10 < len(lines)*6:
+		return false
+	case wide == 2:
+		rows := make([]rawRow, len(lines))
+		for i, l := range lines {
+			rows[i] = rawRow{grid.Row{Line: l.number, Cells: cells[i]}, l}
+		}
+		r.form(title, rows)
+		return true
+	case macs == 0:
+		return false
+	}
+	head := make([]string, len(lines))
+	rows := make([]rawRow, wide-1)
+	for i, row := range cells {
+		head[i] = row[0]
+		for k := range rows {
+			rows[k].Cells = append(rows[k].Cells, row[k+1])
+			if len(lines[i].macs) == wide-1 {
+				rows[k].Line, rows[k].line = lines[i].number, lines[i]
+			}
+		}
+		delete(r.shown, lines[i].number)
+	}
+	for k := range rows {
+		rows[k].line.text = strings.Join(rows[k].Cells, " ")
+	}
+	r.table(title, head, rows, c, false)
+	return true
 }
 
 // alike passes a row that belongs below another: as wide, or short of the last cells of
@@ -387,10 +440,6 @@ func (r *reader) table(title string, head []string, rows []rawRow, c cutting, mo
 	for _, row := range rows {
 		t.Rows = append(t.Rows, row.Row)
 	}
-	if isForm(t) {
-		r.form(rows)
-		return
-	}
 	reading, at := r.judge(t)
 	left := r.rows(reading, rows, at)
 	if head == nil && len(left) < len(rows) {
@@ -411,23 +460,9 @@ func (r *reader) table(title string, head []string, rows []rawRow, c cutting, mo
 	}
 }
 
-// isForm passes a page of settings: a label in front of each value.
-func isForm(t grid.Table) bool {
-	labels := 0
-	for _, row := range t.Rows {
-		if len(row.Cells) != 2 {
-			return false
-		}
-		if roles, _ := grid.Heading(row.Cells[0]); roles != nil && !grid.LooksMAC(row.Cells[0]) {
-			labels++
-		}
-	}
-	return t.Head == nil && labels*2 > len(t.Rows)
-}
-
 // form reads a page of settings as cards: those of a device have a MAC address, and
 // nothing that only a network has.
-func (r *reader) form(rows []rawRow) {
+func (r *reader) form(title string, rows []rawRow) {
 	var items []item
 	macs := 0
 	for _, row := range rows {
@@ -450,7 +485,7 @@ func (r *reader) form(rows []rawRow) {
 	for i := range cards {
 		place(cards[i])
 	}
-	r.cardTable("", cards)
+	r.cardTable(title, cards)
 }
 
 // sideBySide takes rows apart that hold several devices beside each other: without

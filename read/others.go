@@ -15,8 +15,14 @@ var labelShape = regexp.MustCompile(`^\s*([\pL][^:：=\t]{0,40}?)\s*[:：=\t]\s*
 // insideAddress passes a text whose first colon is one of an address.
 var insideAddress = regexp.MustCompile(`^[^:：=\t]*\b[0-9A-Fa-f]{1,4}:(:|[0-9A-Fa-f]{1,4}:)`)
 
+// optionLine is a line of a configuration: option mac '00:00:5e:00:53:21'.
+var optionLine = regexp.MustCompile(`^\s*(?:option|set)\s+([\w.-]+)\s+['"]([^'"]*)['"]\s*$`)
+
 // labelOf takes a label from a line.
 func labelOf(text string) (label, value string) {
+	if m := optionLine.FindStringSubmatch(text); m != nil {
+		return m[1], m[2]
+	}
 	if bare := strings.TrimRight(text, " :：="); len(bare) < len(strings.TrimRight(text, " ")) && grid.Known(bare) {
 		return strings.TrimSpace(bare), ""
 	}
@@ -72,13 +78,41 @@ func (r *reader) run(lines []line) {
 
 // rowLike passes a line with an address and other words that are no label.
 func rowLike(l line) bool {
-	_, value := labelOf(l.text)
+	if parts := labelledParts(l.text); parts != nil {
+		return false
+	}
+	label, value := labelOf(l.text)
+	if first, _, _ := strings.Cut(value, " "); label != "" && grid.Known(label) && grid.Typed(first) {
+		return false // with a remark behind it
+	}
 	for _, w := range strings.FieldsFunc(value, between) {
 		if !grid.LooksMAC(w) && !isAddr(w) && strings.Trim(w, "-:/=") != "" {
 			return true
 		}
 	}
 	return false
+}
+
+// labelledParts takes a line apart that holds several labels with their values: "IP:
+// 10.48.16.20  MAC: 00:00:5e:00:53:21"; nil where it is none.
+func labelledParts(text string) (parts [][2]string) {
+	if strings.Count(text, ":")+strings.Count(text, "=") < 2 {
+		return nil
+	}
+	for _, part := range strings.FieldsFunc(strings.ReplaceAll(text, "  ", "\t"), func(c rune) bool { return c == '\t' || c == '|' || c == ';' }) {
+		if strings.TrimSpace(part) == "" {
+			continue
+		}
+		label, value := labelOf(part)
+		if label == "" || !grid.Known(label) {
+			return nil
+		}
+		parts = append(parts, [2]string{label, value})
+	}
+	if len(parts) < 2 {
+		return nil
+	}
+	return parts
 }
 
 func (r *reader) giveUp(lines []line) {
@@ -92,6 +126,7 @@ func (r *reader) giveUp(lines []line) {
 func (r *reader) wordRows(lines []line) {
 	byForm := map[string][]rawRow{}
 	var forms []string
+	lines = r.pairRows(lines)
 	for _, l := range lines {
 		if len(l.macs) == 0 && len(l.addrs) != 1 || len(l.macs) > 1 {
 			if !r.pairs(l) {
@@ -123,6 +158,43 @@ func (r *reader) wordRows(lines []line) {
 		}
 		r.table("", nil, withoutEmpty(rows), uncut, false)
 	}
+}
+
+// pairShape is a name and its value, as commands and configurations write them.
+var pairShape = regexp.MustCompile(`([A-Za-z][\w.-]*)=("[^"]*"|'[^']*'|[^\s"']+)`)
+
+// pairRows takes out the lines that hold names with values, of which one is a MAC address,
+// and reads them as a list: the names are its headings.
+func (r *reader) pairRows(lines []line) (left []line) {
+	var head []string
+	var rows []rawRow
+	for _, l := range lines {
+		all := pairShape.FindAllStringSubmatch(l.text, -1)
+		values := map[string]string{}
+		mac := false
+		for _, m := range all {
+			v := strings.Trim(m[2], `"'`)
+			values[m[1]], mac = v, mac || grid.LooksMAC(v)
+		}
+		if len(all) < 2 || !mac {
+			left = append(left, l)
+			continue
+		}
+		for _, m := range all {
+			if !slices.Contains(head, m[1]) && len(head) < 100 {
+				head = append(head, m[1])
+			}
+		}
+		row := rawRow{grid.Row{Line: l.number, Cells: make([]string, len(head))}, l}
+		for c, h := range head {
+			row.Cells[c] = values[h]
+		}
+		rows = append(rows, row)
+	}
+	if len(rows) > 0 {
+		r.table("", head, rows, uncut, false)
+	}
+	return left
 }
 
 // withoutEmpty leaves out the columns in which no row has anything.
@@ -223,7 +295,11 @@ func withoutCommon(rows []rawRow) {
 				}
 			}
 		}
+		numbered := !slices.ContainsFunc(all, func(w []string) bool { return len(w) < 2 || !numberShape.MatchString(w[0]) })
 		for i := range rows {
+			if numbered {
+				all[i] = all[i][1:]
+			}
 			text := strings.Join(all[i], " ")
 			for _, w := range all[i] {
 				if len(w) > 2 && (w[0] == '"' && w[len(w)-1] == '"') {
@@ -234,6 +310,9 @@ func withoutCommon(rows []rawRow) {
 		}
 	}
 }
+
+// numberShape is the number of an entry of a list.
+var numberShape = regexp.MustCompile(`^#?\d{1,4}[.):]?$`)
 
 // quotedWords cuts at blanks that are not between quotes.
 func quotedWords(text string) []string {
@@ -281,7 +360,24 @@ func itemsOf(lines []line) (out []item) {
 			}
 			continue
 		}
+		if parts := labelledParts(l.text); parts != nil {
+			for _, p := range parts {
+				out = append(out, itemOf(l, p[1], p[0]))
+			}
+			continue
+		}
 		label, value := labelOf(l.text)
+		if !rowLike(l) && len(l.macs)+len(l.addrs) > 1 { // addresses and marks between them
+			for _, w := range l.words {
+				if grid.Typed(w) {
+					out = append(out, itemOf(l, w, ""))
+				}
+			}
+			continue
+		}
+		if first, rest, _ := strings.Cut(value, " "); label != "" && grid.Typed(first) && rest != "" {
+			value = first
+		}
 		out = append(out, itemOf(l, value, label))
 	}
 	notTheirs(out)
@@ -396,7 +492,7 @@ func (r *reader) cards(lines []line) {
 	items := itemsOf(lines)
 	for _, i := range items {
 		if !i.mac && !i.side && len(i.line.macs) > 0 {
-			r.unread(i.line)
+			r.unread(i.line) // in the middle of a sentence
 		}
 	}
 	head := 0

@@ -211,6 +211,13 @@ func (p *pager) walk(n *html.Node) {
 		if n.DataAtom == atom.Script {
 			p.script(n)
 		}
+		if n.DataAtom == atom.Head {
+			for c := range n.Descendants() {
+				if p.mark(c); c.DataAtom == atom.Script {
+					p.script(c)
+				}
+			}
+		}
 		if hidden(n) {
 			return
 		}
@@ -313,6 +320,12 @@ func (p *pager) pre(n *html.Node) {
 // script looks for lists in the data of a page: JSON that stands alone or behind "=".
 func (p *pager) script(n *html.Node) {
 	text := dataOf(n)
+	before := len(p.out.Sightings)
+	defer func() {
+		if at := scriptMAC.FindStringIndex(dataOf(n)); at != nil && len(p.out.Sightings) == before {
+			p.unread(line{number: p.number(p.at), text: "a script of the page: …" + dataOf(n)[max(0, at[0]-60):min(len(dataOf(n)), at[1]+60)]})
+		}
+	}()
 	for tries := 0; tries < 40; tries++ {
 		at := jsonStart.FindStringIndex(text)
 		if at == nil {
@@ -323,8 +336,54 @@ func (p *pager) script(n *html.Node) {
 			text = rest
 			continue
 		}
+		if end := closing(text[begin:]); end > 0 { // as scripts write it: names without quotes
+			if rest, lines := p.jsonBlock(p.at, strict(text[begin:begin+end])); lines > 0 && strings.TrimSpace(rest) == "" {
+				text = text[begin+end:]
+				continue
+			}
+		}
 		text = text[at[1]:]
 	}
+}
+
+// scriptMAC is a MAC address in quotes.
+var scriptMAC = regexp.MustCompile(`["'](?i:[0-9a-f]{2}([:-][0-9a-f]{2}){5})["']`)
+
+// closing gives how long the value is with which a text begins, by its brackets.
+func closing(text string) int {
+	depth, quote := 0, byte(0)
+	for i := 0; i < len(text) && i < longestBlock; i++ {
+		switch c := text[i]; {
+		case quote != 0 && c == '\\':
+			i++
+		case quote != 0:
+			if c == quote {
+				quote = 0
+			}
+		case c == '"' || c == '\'':
+			quote = c
+		case c == '[' || c == '{':
+			depth++
+		case c == ']' || c == '}':
+			if depth--; depth == 0 {
+				return i + 1
+			}
+		}
+	}
+	return 0
+}
+
+var (
+	bareKey   = regexp.MustCompile(`([{,]\s*)([A-Za-z_$][\w$]*)\s*:`)
+	oneQuoted = regexp.MustCompile(`'((?:[^'\\]|\\.)*)'`)
+)
+
+// strict makes JSON of a value as scripts write it.
+func strict(text string) string {
+	text = oneQuoted.ReplaceAllStringFunc(text, func(s string) string {
+		return strconv.Quote(strings.ReplaceAll(s[1:len(s)-1], `\'`, `'`))
+	})
+	return bareKey.ReplaceAllString(text, `$1"$2":`)
 }
 
 var jsonStart = regexp.MustCompile(`(^\s*|=\s*|\(\s*)[\[{]`)
@@ -341,6 +400,7 @@ func (p *pager) table(n *html.Node) {
 	p.endLine()
 	title := ""
 	var lines []line
+	spans := map[int]spanned{}
 	var rows func(n *html.Node)
 	rows = func(n *html.Node) {
 		for c := n.FirstChild; c != nil; c = c.NextSibling {
@@ -349,7 +409,7 @@ func (p *pager) table(n *html.Node) {
 				title = strings.Join(strings.Fields(innerText(c, 200)), " ")
 			case atom.Tr:
 				p.mark(c)
-				if l, ok := p.tableRow(c); ok {
+				if l, ok := p.tableRow(c, spans); ok {
 					lines = append(lines, l)
 				}
 			case atom.Thead, atom.Tbody, atom.Tfoot, atom.Form, atom.Div:
@@ -385,15 +445,32 @@ func (p *pager) title() string {
 	return text
 }
 
-func (p *pager) tableRow(n *html.Node) (line, bool) {
+// spanned is a cell that goes on in so many rows below.
+type spanned struct {
+	text string
+	rows int
+}
+
+func (p *pager) tableRow(n *html.Node, spans map[int]spanned) (line, bool) {
 	var cells []string
+	fill := func() {
+		for spans[len(cells)].rows > 0 {
+			s := spans[len(cells)]
+			spans[len(cells)] = spanned{s.text, s.rows - 1}
+			cells = append(cells, s.text)
+		}
+	}
 	for c := n.FirstChild; c != nil; c = c.NextSibling {
 		if c.DataAtom != atom.Td && c.DataAtom != atom.Th {
 			continue
 		}
+		fill()
 		var text []string
 		for _, i := range p.leaves(c) {
 			text = append(text, i.text)
+		}
+		if high, err := strconv.Atoi(attr(c, "rowspan")); err == nil && high > 1 {
+			spans[len(cells)] = spanned{strings.Join(text, "\n"), min(high, 10_000) - 1}
 		}
 		cells = append(cells, strings.Join(text, "\n"))
 		if wide, err := strconv.Atoi(attr(c, "colspan")); err == nil {
@@ -402,6 +479,7 @@ func (p *pager) tableRow(n *html.Node) (line, bool) {
 			}
 		}
 	}
+	fill()
 	text := strings.Join(cells, "\t")
 	if strings.TrimSpace(text) == "" {
 		return line{}, false

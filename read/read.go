@@ -226,6 +226,9 @@ func scan(number int, text string) line {
 	}
 	for _, w := range l.words {
 		w = strings.TrimSuffix(w, ".")
+		if _, after, ok := strings.Cut(w, "="); ok && len(after) >= 7 {
+			w = after // a name with its value
+		}
 		if len(l.macs)+len(l.addrs) >= mostNamed {
 			return line{number: number, text: text}
 		}
@@ -410,10 +413,17 @@ func (r *reader) lineOf(number int) int {
 }
 
 func (r *reader) line(kinds []kind, number int, raw string, blank bool) {
-	if noise(raw) {
+	trimmed := strings.TrimSpace(raw)
+	if noise(trimmed) {
 		return
 	}
 	l := scan(number, raw)
+	if remark(trimmed) {
+		if len(l.macs) > 0 { // it may be meant, and may not
+			r.unread(l)
+		}
+		return
+	}
 	l.after = blank
 	inside := r.settings || r.rules.inside || r.rules.saved || r.ifconfig || r.adapter.open || r.inList || r.columns.are != nil
 	if len(l.words) > 0 && (inside || !wordsAlone(raw)) {
@@ -480,13 +490,14 @@ func (r *reader) unread(l line) {
 	}
 }
 
-// noise passes rules, remarks that name no device, and lines without anything to read.
-// A row whose first column is headed or numbered with "#" is no remark.
+// remark passes what a file says to people only. A row whose first column is headed or
+// numbered with "#" is none.
+func remark(text string) bool {
+	return strings.HasPrefix(text, "#") && !strings.Contains(text, "\t") || strings.HasPrefix(text, "//")
+}
+
+// noise passes rules and lines without anything to read.
 func noise(text string) bool {
-	text = strings.TrimSpace(text)
-	if strings.HasPrefix(text, "#") && !strings.Contains(text, "\t") || strings.HasPrefix(text, "//") {
-		return len(scan(0, text).macs) == 0
-	}
 	return strings.Trim(text, "-=_+|* \t\u2500\u2502\u253c") == "" || strings.HasPrefix(text, "sep=") && len(text) == 5
 }
 

@@ -25,7 +25,10 @@ func (r *reader) tree(n *node) {
 		return
 	}
 	g := gathering{byPath: map[string]*gathered{}}
-	g.gather(n, "", "")
+	g.gather(n, "", "", map[string]string{})
+	for _, rows := range g.bare {
+		r.bareRows(rows)
+	}
 	for _, path := range g.paths {
 		one := g.byPath[path]
 		head := slices.Clone(one.keys)
@@ -46,6 +49,7 @@ func (r *reader) tree(n *node) {
 type gathering struct {
 	paths  []string
 	byPath map[string]*gathered
+	bare   [][]*node // lists of lists, whose places have no names
 }
 
 type gathered struct {
@@ -63,10 +67,38 @@ func knownTree(n *node) bool {
 	return n.fields["addr_info"] != nil || n.fields["dst"] != nil && n.fields["dev"] != nil || n.fields["subnet4"] != nil || n.fields["Dhcp4"] != nil || n.fields["nftables"] != nil
 }
 
-func (g *gathering) gather(n *node, path, key string) {
+// isRecord passes a thing with a MAC address, or with an address and ports.
+func isRecord(n *node) bool {
+	ports, address := false, false
+	for k, v := range n.fields {
+		if v.fields != nil || v.items != nil {
+			continue
+		}
+		if grid.LooksMAC(v.text) {
+			return true
+		}
+		roles := headingOf(k)
+		ports = ports || slices.Contains(roles, grid.Outside) || slices.Contains(roles, grid.Port)
+		address = address || isAddr(v.text)
+	}
+	return ports && address
+}
+
+// isBare passes a list of plain values with a MAC address among them.
+func isBare(n *node) bool {
+	return n.items != nil && !slices.ContainsFunc(n.items, func(i *node) bool { return i.fields != nil || i.items != nil }) &&
+		slices.ContainsFunc(n.items, func(i *node) bool { return grid.LooksMAC(i.text) })
+}
+
+// gather finds the records below a value. Above is what the things say in which it lies.
+func (g *gathering) gather(n *node, path, key string, above map[string]string) {
 	if n.fields == nil {
+		if len(n.items) > 0 && !slices.ContainsFunc(n.items, func(i *node) bool { return !isBare(i) }) {
+			g.bare = append(g.bare, n.items)
+			return
+		}
 		for _, item := range n.items {
-			g.gather(item, path, "")
+			g.gather(item, path, "", above)
 		}
 		return
 	}
@@ -77,27 +109,33 @@ func (g *gathering) gather(n *node, path, key string) {
 	if grid.LooksMAC(key) {
 		cells["mac"] = key
 	}
-	is := len(cells) > 0
-	ports, address := false, false
-	for k, v := range n.fields {
-		if v.fields == nil && v.items == nil {
-			is = is || grid.LooksMAC(v.text)
-			roles, _ := grid.Heading(k)
-			ports = ports || slices.Contains(roles, grid.Outside) || slices.Contains(roles, grid.Port)
-			address = address || isAddr(v.text)
+	if len(cells) == 0 && !isRecord(n) {
+		records, said := 0, maps.Clone(above)
+		for k, v := range n.fields {
+			if isRecord(v) {
+				records++
+			} else if v.fields == nil && v.items == nil && said != nil {
+				said[k] = v.text
+			}
 		}
-	}
-	if !is && !(ports && address) {
 		for _, k := range sortedKeys(n.fields) {
 			next := k
-			if grid.LooksMAC(k) {
-				next = ""
+			if grid.LooksMAC(k) || records > 1 && isRecord(n.fields[k]) {
+				next = "" // the keys are names of things, and the things are of one list
 			}
-			g.gather(n.fields[k], path+"/"+next, k)
+			g.gather(n.fields[k], path+"/"+next, k, said)
 		}
 		return
 	}
+	if key != "" && strings.HasSuffix(path, "/") && !grid.LooksMAC(key) {
+		cells["key name"] = key
+	}
 	flatten(n, "", cells, 0)
+	for k, v := range above {
+		if roles := headingOf(k); cells[k] == "" && (slices.Contains(roles, grid.Name) || slices.Contains(roles, grid.DeviceName)) {
+			cells[k] = v
+		}
+	}
 	one := g.byPath[path]
 	if one == nil {
 		one = &gathered{}
@@ -110,6 +148,20 @@ func (g *gathering) gather(n *node, path, key string) {
 		}
 	}
 	one.rows = append(one.rows, record{n.line, cells})
+}
+
+// bareRows reads lists of which each is a row.
+func (r *reader) bareRows(list []*node) {
+	var rows []rawRow
+	for _, n := range list {
+		row := rawRow{grid.Row{Line: n.line}, line{}}
+		for _, i := range n.items {
+			row.Cells = append(row.Cells, i.text)
+		}
+		row.line = scan(n.line, strings.Join(row.Cells, " "))
+		rows = append(rows, row)
+	}
+	r.table("", nil, rows, uncut, false)
 }
 
 // flatten gives the values of a record, those of records in it by both names.

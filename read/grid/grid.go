@@ -96,8 +96,9 @@ type Reading struct {
 
 // split says how a column of the list becomes one or several of the reading.
 type split struct {
-	from int  // the column of the list
-	part sort // the part of its cells: isMAC, isAddress, isIPv6, isText what is left; 0 is the whole
+	from   int      // the column of the list
+	part   sort     // the part of its cells: isMAC, isAddress, isIPv6, isText what is left; 0 is the whole
+	common []string // of what is left: the words with which all cells begin, which are nobody's
 }
 
 // sampled is how many rows of a list are looked at to judge its columns.
@@ -120,7 +121,11 @@ func Read(t Table, set []Role) Reading {
 			head = t.Head[c]
 		}
 		for _, part := range partsOf(rows, c) {
-			r.splits = append(r.splits, split{c, part})
+			s := split{from: c, part: part}
+			if part == isText {
+				s.common = commonWords(rows, s)
+			}
+			r.splits = append(r.splits, s)
 			r.Head = append(r.Head, head)
 		}
 	}
@@ -239,7 +244,36 @@ func (s split) cell(row Row) string {
 	if p.mac == "" && p.address == "" && p.ipv6 == "" {
 		return text
 	}
-	return p.rest
+	words := strings.Fields(p.rest)
+	if len(words) < len(s.common) || !slices.Equal(words[:len(s.common)], s.common) {
+		return p.rest
+	}
+	return strings.Join(words[len(s.common):], " ")
+}
+
+// commonWords gives the words with which the cells of a column begin in every row that has
+// any, of at least two: "Report for rec", "Report for till".
+func commonWords(rows []Row, s split) (common []string) {
+	seen := 0
+	for _, row := range rows {
+		words := strings.Fields(s.cell(row))
+		if len(words) == 0 {
+			continue
+		}
+		if seen++; seen == 1 {
+			common = words
+			continue
+		}
+		n := 0
+		for n < len(words) && n < len(common) && words[n] == common[n] {
+			n++
+		}
+		common = common[:n]
+	}
+	if seen < 2 {
+		return nil
+	}
+	return common
 }
 
 // Cells gives the cells of a row by the columns of the reading.
