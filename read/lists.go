@@ -189,15 +189,41 @@ func (r *reader) layout(last bool) {
 			}
 			r.cardsAndLines(others)
 			others = nil
+			if i > 0 && lines[i].number > r.headings.number+groupGap {
+				r.headings = headings{}
+			}
 			r.tables(title, lines[i:end], c, last || end < len(lines))
 			title = ""
 		} else {
+			if c != uncut {
+				r.headingAlone(lines[i:end], c)
+			}
 			others = append(others, lines[i:end]...)
 		}
 		i = end
 	}
 	r.cardsAndLines(others)
 	r.loose, r.takenAt = r.loose[:0], r.takenAt[:0]
+}
+
+// headings are those of a list whose rows stand in groups, each below a line of its own.
+type headings struct {
+	cut    cutting
+	cells  []string
+	number int // the last line that belongs to them
+}
+
+// groupGap is how many lines may stand between the groups of a list.
+const groupGap = 3
+
+// headingAlone keeps headings below which a group begins with a line of its own.
+func (r *reader) headingAlone(lines []line, c cutting) {
+	last := lines[len(lines)-1]
+	if cells := cellsOf(last.text, c); len(cells) > 1 {
+		if known, _ := heading(last, cells); known {
+			r.headings = headings{c, cells, last.number}
+		}
+	}
 }
 
 // goesOn passes a line that is cut like those before it, or that has but one cell, far in.
@@ -255,6 +281,12 @@ func (r *reader) tables(title string, lines []line, c cutting, ends bool) {
 	var rows []rawRow
 	flush := func(more bool) {
 		if len(rows) > 0 {
+			if h := r.headings; head == nil && h.cut == c && c != byBlanks && len(h.cells) == len(rows[0].Cells) && r.carried == nil {
+				head = h.cells
+			}
+			if head != nil {
+				r.headings = headings{c, head, rows[len(rows)-1].Line}
+			}
 			r.table(title, head, rows, c, more)
 			title = ""
 		} else if head != nil {

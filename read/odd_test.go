@@ -25,6 +25,9 @@ func TestOddForms(t *testing.T) {
 		{"YAML by name", "static:\n  rec: {mac: '00:00:5e:00:53:40', ip: 10.48.16.20}\n  front door: {mac: '00:00:5e:00:53:41', ip: 10.48.16.21}\n"},
 		{"XML with attributes", "<hosts><h m=\"00:00:5e:00:53:40\" a=\"10.48.16.20\">rec</h><h m=\"00:00:5e:00:53:41\" a=\"10.48.16.21\">front door</h></hosts>"},
 		{"a script", "<!DOCTYPE html><html><script>var clients = [{name:'rec',ip:'10.48.16.20',mac:'00:00:5e:00:53:40'},{name:'front door',ip:'10.48.16.21',mac:'00:00:5e:00:53:41'}];</script><body></body></html>"},
+		{"pairs with blanks", "Name\tIP\tMAC\nrec\t10.48.16.20\t00 00 5E 00 53 40\nfront door\t10.48.16.21\t00 00 5E 00 53 41\n"},
+		{"groups", "Maker\tIP\tMAC\tName\nLAN\nMadeup Imaging\t10.48.16.20\t00:00:5e:00:53:40\trec\nWLAN\nFoo Works\t10.48.16.21\t00:00:5e:00:53:41\tfront door\n"},
+		{"two things in a cell", "Name \u25b2\tIP / MAC\nrec\t10.48.16.20 / 00:00:5e:00:53:40\nfront door\t10.48.16.21 / 00:00:5e:00:53:41\n"},
 		{"addresses as they are typed", "Name\tPage\tMAC\nrec\thttp://10.48.16.20:8080/\t00:00:5e:00:53:40\nfront door\t10.48.16.21/24\t00:00:5e:00:53:41\n"},
 	} {
 		r, err := Text("x", "", []byte(c.text))

@@ -134,7 +134,7 @@ func (r *reader) wordRows(lines []line) {
 			}
 			continue
 		}
-		form, cells := between2(l.text)
+		form, cells := cutAtAddresses(l.text)
 		if byForm[form] == nil {
 			forms = append(forms, form)
 		}
@@ -242,8 +242,8 @@ func (r *reader) pairs(l line) bool {
 	return true
 }
 
-// between2 cuts a line at its addresses: words, address, words, address, words.
-func between2(text string) (form string, cells []string) {
+// cutAtAddresses cuts a line at its addresses: words, address, words, address, words.
+func cutAtAddresses(text string) (form string, cells []string) {
 	var words []string
 	put := func() {
 		cells = append(cells, strings.Trim(strings.Join(words, " "), " ()[]<>,;:-=|"))

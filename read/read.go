@@ -271,6 +271,7 @@ type reader struct {
 	loose      []line // lines that no reader took: of tables and cards, or not understood
 	takenAt    []int  // the numbers of lines that were taken since the first of these
 	carried    *carried
+	headings   headings // the last ones that were seen
 	alike      alikeness
 	shown      map[int]ShownLine
 	columns    columns
@@ -418,6 +419,11 @@ func (r *reader) line(kinds []kind, number int, raw string, blank bool) {
 		return
 	}
 	l := scan(number, raw)
+	if len(l.macs) == 0 && len(raw) < longest && strings.Count(raw, " ") > 4 && spacedMAC.MatchString(raw+"\n") {
+		l = scan(number, strings.TrimSuffix(spacedMAC.ReplaceAllStringFunc(raw+"\n", func(m string) string {
+			return m[:1] + strings.ReplaceAll(m[1:len(m)-1], " ", ":") + m[len(m)-1:]
+		}), "\n"))
+	}
 	if remark(trimmed) {
 		if len(l.macs) > 0 { // it may be meant, and may not
 			r.unread(l)
@@ -489,6 +495,9 @@ func (r *reader) unread(l line) {
 		r.out.Unread = append(r.out.Unread, Unread{r.source, r.lineOf(l.number), cut(l.text)})
 	}
 }
+
+// spacedMAC is a MAC address with blanks between its pairs, alone between separators.
+var spacedMAC = regexp.MustCompile(`[\t;,|:]((?i:[0-9a-f]{2} ){5}[0-9A-Fa-f]{2})[\t;,|\n]`)
 
 // remark passes what a file says to people only. A row whose first column is headed or
 // numbered with "#" is none.
@@ -682,17 +691,20 @@ func addTo(list *[]netip.Addr, a netip.Addr) {
 	}
 }
 
+// mostJoined is how many lines of several texts together are given as they came.
+const mostJoined = 2000
+
 // Join puts two results together; what the first knows of the network stays.
 func Join(a, b Result) Result {
 	a.Sightings = append(a.Sightings, b.Sightings...)
 	a.Forwards = append(a.Forwards, b.Forwards...)
-	for _, l := range b.Lines {
+	for _, l := range b.Lines[:min(len(b.Lines), mostJoined-min(len(a.Lines), mostJoined))] {
 		if l.List > 0 {
 			l.List += len(a.Lists)
 		}
 		a.Lines = append(a.Lines, l)
 	}
-	a.Lists = append(a.Lists, b.Lists...)
+	a.Lists = append(a.Lists, b.Lists...) // all of them, since lines name them by number
 	a.Unread = append(a.Unread, b.Unread...)
 	a.Unread = a.Unread[:min(len(a.Unread), MostUnread)]
 	a.Missed += b.Missed

@@ -43,8 +43,7 @@ func assignPorts(columns []column, roles []Role, sure bool) {
 	if anyHead || !slices.Contains(roles, Protocol) && !sure {
 		return
 	}
-	// Without headings: ports before the address are outside ones, behind it inside ones.
-	address := slices.Index(roles, Address)
+	// Without headings the first ports are the outside ones.
 	for i, c := range columns {
 		if roles[i] != None || c.filled == 0 || !porty(c) || c.headed && len(c.head) > 0 && !c.says(Range) {
 			continue
@@ -56,7 +55,6 @@ func assignPorts(columns []column, roles []Role, sure bool) {
 			roles[i] = Inside
 		}
 	}
-	_ = address
 }
 
 // Forward is what a row says of a port forward: one line of a router's page as it stands.

@@ -104,9 +104,8 @@ type split struct {
 // sampled is how many rows of a list are looked at to judge its columns.
 const sampled = 300
 
-// Read judges the columns of a list. Set gives roles that a person has chosen, by the
-// column of the reading; where it has none, or as many as it does not have, it is not
-// looked at.
+// Read judges the columns of a list. Set gives the roles that a person has chosen, one for
+// each column of the reading; another number of them is not looked at.
 func Read(t Table, set []Role) Reading {
 	rows := sample(t.Rows)
 	r := Reading{Is: OfNothing}
@@ -285,8 +284,7 @@ func (r Reading) Cells(row Row) []string {
 	return out
 }
 
-// Device is what a row says of a device. Clear is false where its row does not go with
-// the columns: what it holds is then not to be used.
+// Device is what a row says of a device.
 type Device struct {
 	Line     int
 	MAC      site.MAC

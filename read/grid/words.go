@@ -120,7 +120,7 @@ func headingsIn(text string) (out []Role) {
 
 // parts gives the runs of words in a text; where no blanks part words, runs of letters.
 func parts(text string) (out []string) {
-	fields := strings.FieldsFunc(text, func(c rune) bool { return c == ' ' || c == '.' || c == '(' || c == ')' || c == '-' && false })
+	fields := strings.FieldsFunc(text, func(c rune) bool { return c == ' ' || c == '.' || c == '(' || c == ')' })
 	join := " "
 	if len(fields) == 1 && !ascii(text) && strings.IndexFunc(text, unicode.IsSpace) < 0 && strings.ContainsFunc(text, unbroken) {
 		fields, join = strings.Split(text, ""), ""
