@@ -12,22 +12,44 @@ import (
 // labelShape is a line that says what it holds: "Address: 10.48.16.20".
 var labelShape = regexp.MustCompile(`^\s*([\pL][^:：=\t]{0,40}?)\s*[:：=\t]\s*(\S.*)$`)
 
-// insideAddress passes a text whose first colon is one of an address.
-var insideAddress = regexp.MustCompile(`^[^:：=\t]*\b[0-9A-Fa-f]{1,4}:(:|[0-9A-Fa-f]{1,4}:)`)
+// insideAddress passes a text whose first colon is one of a MAC or IPv6 address.
+func insideAddress(text string) bool {
+	at := strings.IndexByte(text, ':')
+	if at <= 0 || at+1 >= len(text) {
+		return false
+	}
+	start := at
+	for start > 0 && isHex(text[start-1]) {
+		start--
+	}
+	if start == at || at-start > 4 || start > 0 && text[start-1] > ' ' {
+		return false
+	}
+	end := at + 1
+	for end < len(text) && isHex(text[end]) {
+		end++
+	}
+	return end < len(text) && text[end] == ':' && end-at <= 5
+}
 
 // optionLine is a line of a configuration: option mac '00:00:5e:00:53:21'.
 var optionLine = regexp.MustCompile(`^\s*(?:option|set)\s+([\w.-]+)\s+['"]([^'"]*)['"]\s*$`)
 
 // labelOf takes a label from a line.
 func labelOf(text string) (label, value string) {
-	if m := optionLine.FindStringSubmatch(text); m != nil {
-		return m[1], m[2]
+	if strings.Contains(text, "option ") || strings.Contains(text, "set ") {
+		if m := optionLine.FindStringSubmatch(text); m != nil {
+			return m[1], m[2]
+		}
+	}
+	if !strings.ContainsAny(text, ":=\t\uff1a") {
+		return "", strings.TrimSpace(text)
 	}
 	if bare := strings.TrimRight(text, " :：="); len(bare) < len(strings.TrimRight(text, " ")) && grid.Known(bare) {
 		return strings.TrimSpace(bare), ""
 	}
 	m := labelShape.FindStringSubmatch(text)
-	if m == nil || grid.LooksMAC(strings.TrimSpace(text)) || strings.HasPrefix(m[2], "//") || insideAddress.MatchString(text) {
+	if m == nil || grid.LooksMAC(strings.TrimSpace(text)) || strings.HasPrefix(m[2], "//") || insideAddress(text) {
 		return "", strings.TrimSpace(text)
 	}
 	return strings.TrimSpace(m[1]), strings.Trim(strings.TrimSpace(m[2]), `"'`)

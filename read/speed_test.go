@@ -144,7 +144,7 @@ func each(n int, format string) string {
 func TestGrowthIsLinear(t *testing.T) {
 	for _, name := range sortedKeys(samples) {
 		t.Run(name, func(t *testing.T) {
-			const n = 1000
+			const n = 500
 			took := func(n int) time.Duration {
 				data := []byte(samples[name](n))
 				least := time.Hour

@@ -273,7 +273,10 @@ func Typed(cell string) bool {
 }
 
 // IsFigure passes a bare number.
-func IsFigure(text string) bool { return sortOf(strings.TrimSpace(text))&isNumber != 0 }
+func IsFigure(text string) bool {
+	text = strings.TrimSpace(text)
+	return text != "" && len(text) <= 5 && strings.Trim(text, "0123456789") == ""
+}
 
 // Namelike passes a text that may be a name: neither an address nor how a device is
 // attached, how long, since when, or a button.
