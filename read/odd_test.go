@@ -2,6 +2,7 @@ package read
 
 import (
 	"slices"
+	"strings"
 	"testing"
 )
 
@@ -51,6 +52,33 @@ func TestOddForms(t *testing.T) {
 		}
 		if err != nil || !told {
 			t.Errorf("%s: %q, unread %v, %v", name, short(r), r.Unread, err)
+		}
+	}
+}
+
+// Where a card is short of a label, no name goes to its neighbour.
+func TestCardsShortOfLabels(t *testing.T) {
+	for _, c := range []struct {
+		name, text string
+		want       []string
+	}{
+		{"a name missing in the middle", "Name: a\nIP: 10.48.16.1\nMAC: 00:00:5e:00:53:01\nIP: 10.48.16.2\nMAC: 00:00:5e:00:53:02\nName: c\nIP: 10.48.16.3\nMAC: 00:00:5e:00:53:03\n",
+			[]string{"00:00:5e:00:53:01 10.48.16.1 a", "00:00:5e:00:53:02 10.48.16.2", "00:00:5e:00:53:03 10.48.16.3 c"}},
+		{"names at the end, one missing", "IP: 10.48.16.1\nMAC: 00:00:5e:00:53:01\nName: a\nIP: 10.48.16.2\nMAC: 00:00:5e:00:53:02\nIP: 10.48.16.3\nMAC: 00:00:5e:00:53:03\nName: c\n",
+			[]string{"00:00:5e:00:53:01 10.48.16.1 a", "00:00:5e:00:53:02 10.48.16.2", "00:00:5e:00:53:03 10.48.16.3 c"}},
+		{"the first or the last short of its name, nobody knows", "IP: 10.48.16.1\nMAC: 00:00:5e:00:53:01\nName: a\nIP: 10.48.16.2\nMAC: 00:00:5e:00:53:02\n",
+			[]string{"00:00:5e:00:53:01 10.48.16.1", "00:00:5e:00:53:02 10.48.16.2"}},
+		{"an address missing", "Name: a\nIP: 10.48.16.1\nMAC: 00:00:5e:00:53:01\nName: b\nMAC: 00:00:5e:00:53:02\nName: c\nIP: 10.48.16.3\nMAC: 00:00:5e:00:53:03\n",
+			[]string{"00:00:5e:00:53:01 10.48.16.1 a", "00:00:5e:00:53:02 b", "00:00:5e:00:53:03 10.48.16.3 c"}},
+	} {
+		r, err := Text("x", "", []byte(c.text))
+		got := unnumbered(r)
+		for i := range got {
+			got[i] = strings.Join(strings.Fields(strings.ReplaceAll(got[i], "invalid IP", "")), " ")
+		}
+		told := slices.ContainsFunc(r.Unread, func(u Unread) bool { return u.Text == "Name: a" })
+		if err != nil || !slices.Equal(got, c.want) || told != strings.Contains(c.name, "nobody knows") {
+			t.Errorf("%s: %v\ngot  %q\nwant %q\nunread %v", c.name, err, got, c.want, r.Unread)
 		}
 	}
 }

@@ -1,0 +1,361 @@
+package read
+
+import (
+	"regexp"
+	"slices"
+	"strings"
+
+	"vestpin/core/sighting"
+	"vestpin/read/grid"
+)
+
+// labelShape is a line that says what it holds: "Address: 10.48.16.20".
+var labelShape = regexp.MustCompile(`^\s*([\pL][^:：=\t]{0,40}?)\s*[:：=\t]\s*(\S.*)$`)
+
+// insideAddress passes a text whose first colon is one of a MAC or IPv6 address.
+func insideAddress(text string) bool {
+	at := strings.IndexByte(text, ':')
+	if at <= 0 || at+1 >= len(text) {
+		return false
+	}
+	start := at
+	for start > 0 && isHex(text[start-1]) {
+		start--
+	}
+	if start == at || at-start > 4 || start > 0 && text[start-1] > ' ' {
+		return false
+	}
+	end := at + 1
+	for end < len(text) && isHex(text[end]) {
+		end++
+	}
+	return end < len(text) && text[end] == ':' && end-at <= 5
+}
+
+// optionLine is a line of a configuration: option mac '00:00:5e:00:53:21'.
+var optionLine = regexp.MustCompile(`^\s*(?:option|set)\s+([\w.-]+)\s+['"]([^'"]*)['"]\s*$`)
+
+// labelOf takes a label from a line.
+func labelOf(text string) (label, value string) {
+	if strings.Contains(text, "option ") || strings.Contains(text, "set ") {
+		if m := optionLine.FindStringSubmatch(text); m != nil {
+			return m[1], m[2]
+		}
+	}
+	if !strings.ContainsAny(text, ":=\t\uff1a") {
+		return "", strings.TrimSpace(text)
+	}
+	if bare := strings.TrimRight(text, " :：="); len(bare) < len(strings.TrimRight(text, " ")) && grid.Known(bare) {
+		return strings.TrimSpace(bare), ""
+	}
+	m := labelShape.FindStringSubmatch(text)
+	if m == nil || grid.LooksMAC(strings.TrimSpace(text)) || strings.HasPrefix(m[2], "//") || insideAddress(text) {
+		return "", strings.TrimSpace(text)
+	}
+	return strings.TrimSpace(m[1]), strings.Trim(strings.TrimSpace(m[2]), `"'`)
+}
+
+// cardsAndLines reads lines that are no tables, run by run.
+func (r *reader) cardsAndLines(lines []line) {
+	for i := 0; i < len(lines); {
+		end := i + 1
+		for end < len(lines) && lines[end].number-lines[end-1].number <= 3 && !r.takenBetween(lines[end-1].number, lines[end].number) {
+			end++
+		}
+		r.run(lines[i:end])
+		i = end
+	}
+}
+
+// run reads lines that follow each other: those in which MAC addresses stand between
+// words one way, the particulars of cards another.
+func (r *reader) run(lines []line) {
+	macs, addresses := 0, 0
+	var rows, others []line
+	for _, l := range lines {
+		row := len(l.macs)+len(l.addrs) > 0 && rowLike(l)
+		switch {
+		case len(l.macs) > 0 && row:
+			rows = append(rows, l)
+		case len(l.macs) > 0:
+			macs++
+			others = append(others, l)
+		default:
+			if len(l.addrs) == 1 && row {
+				addresses++
+			}
+			others = append(others, l)
+		}
+	}
+	switch {
+	case macs > 0:
+		r.cards(others)
+	case len(rows) == 0 && addresses > 1:
+		rows = others
+	default:
+		r.giveUp(others)
+	}
+	r.wordRows(rows)
+}
+
+// rowLike passes a line with an address and other words that are no label.
+func rowLike(l line) bool {
+	if parts := labelledParts(l.text); parts != nil {
+		return false
+	}
+	label, value := labelOf(l.text)
+	if first, _, _ := strings.Cut(value, " "); label != "" && grid.Known(label) && grid.Typed(first) {
+		return false // with a remark behind it
+	}
+	for _, w := range strings.FieldsFunc(value, between) {
+		if !grid.LooksMAC(w) && !isAddr(w) && strings.Trim(w, "-:/=") != "" {
+			return true
+		}
+	}
+	return false
+}
+
+// labelledParts takes a line apart that holds several labels with their values: "IP:
+// 10.48.16.20  MAC: 00:00:5e:00:53:21"; nil where it is none.
+func labelledParts(text string) (parts [][2]string) {
+	if strings.Count(text, ":")+strings.Count(text, "=") < 2 {
+		return nil
+	}
+	for _, part := range strings.FieldsFunc(strings.ReplaceAll(text, "  ", "\t"), func(c rune) bool { return c == '\t' || c == '|' || c == ';' }) {
+		if strings.TrimSpace(part) == "" {
+			continue
+		}
+		label, value := labelOf(part)
+		if label == "" || !grid.Known(label) {
+			return nil
+		}
+		parts = append(parts, [2]string{label, value})
+	}
+	if len(parts) < 2 {
+		return nil
+	}
+	return parts
+}
+
+func (r *reader) giveUp(lines []line) {
+	for _, l := range lines {
+		r.unread(l)
+	}
+}
+
+// wordRows reads lines in which addresses stand between words: the words before, between
+// and behind them are the columns. Lines of one form are a list.
+func (r *reader) wordRows(lines []line) {
+	byForm := map[string][]rawRow{}
+	var forms []string
+	lines = r.pairRows(lines)
+	for _, l := range lines {
+		if len(l.macs) == 0 && len(l.addrs) != 1 || len(l.macs) > 1 {
+			if !r.pairs(l) {
+				r.unread(l)
+			}
+			continue
+		}
+		form, cells := cutAtAddresses(l.text)
+		if byForm[form] == nil {
+			forms = append(forms, form)
+		}
+		byForm[form] = append(byForm[form], rawRow{grid.Row{Line: l.number, Cells: cells}, l})
+	}
+	for _, form := range forms {
+		rows := byForm[form]
+		if !strings.Contains(form, "m") && (len(rows) < 2 || len(rows) < len(lines)/2 || settingsRows(rows)) {
+			for _, row := range rows {
+				r.unread(row.line)
+			}
+			continue
+		}
+		withoutCommon(rows)
+		if len(rows) == 1 && len(strings.Fields(rows[0].Cells[0])) > 3 {
+			for c := range rows[0].Cells { // a sentence; which of its words is a name nobody can tell
+				if c%2 == 0 {
+					rows[0].Cells[c] = ""
+				}
+			}
+		}
+		r.table("", nil, withoutEmpty(rows), uncut, false)
+	}
+}
+
+// pairShape is a name and its value, as commands and configurations write them.
+var pairShape = regexp.MustCompile(`([A-Za-z][\w.-]*)=("[^"]*"|'[^']*'|[^\s"']+)`)
+
+// pairRows takes out the lines that hold names with values, of which one is a MAC address,
+// and reads them as a list: the names are its headings.
+func (r *reader) pairRows(lines []line) (left []line) {
+	var head []string
+	var rows []rawRow
+	for _, l := range lines {
+		all := pairShape.FindAllStringSubmatch(l.text, -1)
+		values := map[string]string{}
+		mac := false
+		for _, m := range all {
+			v := strings.Trim(m[2], `"'`)
+			values[m[1]], mac = v, mac || grid.LooksMAC(v)
+		}
+		if len(all) < 2 || !mac {
+			left = append(left, l)
+			continue
+		}
+		for _, m := range all {
+			if !slices.Contains(head, m[1]) && len(head) < 100 {
+				head = append(head, m[1])
+			}
+		}
+		row := rawRow{grid.Row{Line: l.number, Cells: make([]string, len(head))}, l}
+		for c, h := range head {
+			row.Cells[c] = values[h]
+		}
+		rows = append(rows, row)
+	}
+	if len(rows) > 0 {
+		r.table("", head, rows, uncut, false)
+	}
+	return left
+}
+
+// withoutEmpty leaves out the columns in which no row has anything.
+func withoutEmpty(rows []rawRow) []rawRow {
+	for c := len(rows[0].Cells) - 1; c >= 0; c-- {
+		if !slices.ContainsFunc(rows, func(row rawRow) bool { return row.Cells[c] != "" }) {
+			for i := range rows {
+				rows[i].Cells = slices.Delete(rows[i].Cells, c, c+1)
+			}
+		}
+	}
+	return rows
+}
+
+// settingsRows passes lines that begin with a heading that we know.
+func settingsRows(rows []rawRow) bool {
+	n := 0
+	for _, row := range rows {
+		if roles, _ := grid.Heading(row.Cells[0]); roles != nil {
+			n++
+		}
+	}
+	return n*2 >= len(rows)
+}
+
+// pairs reads a line that names several MAC addresses, each beside an address.
+func (r *reader) pairs(l line) bool {
+	if len(l.macs) < 2 || len(l.macs) != len(l.addrs) {
+		return false
+	}
+	form := ""
+	for _, w := range l.words {
+		if w = strings.TrimSuffix(w, "."); grid.LooksMAC(w) {
+			form += "m"
+		} else if isAddr(w) {
+			form += "a"
+		}
+	}
+	if form != strings.Repeat("am", len(l.macs)) && form != strings.Repeat("ma", len(l.macs)) {
+		return false
+	}
+	for i, m := range l.macs {
+		r.add(sighting.Sighting{MAC: m, Address: l.addrs[i], Line: l.number})
+	}
+	return true
+}
+
+// cutAtAddresses cuts a line at its addresses: words, address, words, address, words.
+func cutAtAddresses(text string) (form string, cells []string) {
+	var words []string
+	put := func() {
+		cells = append(cells, strings.Trim(strings.Join(words, " "), " ()[]<>,;:-=|"))
+		words = nil
+	}
+	for _, w := range strings.Fields(text) {
+		bare := strings.Trim(w, `()[]<>,;|"'.`)
+		if _, after, ok := strings.Cut(bare, "="); ok && (grid.LooksMAC(strings.Trim(after, `"'`)) || isAddr(after)) {
+			bare = strings.Trim(after, `"'`)
+		}
+		switch {
+		case grid.LooksMAC(bare):
+			form += "m"
+		case isAddr(bare):
+			form += "a"
+		default:
+			words = append(words, w)
+			continue
+		}
+		put()
+		cells = append(cells, bare)
+	}
+	put()
+	return form, cells
+}
+
+func isAddr(w string) bool { _, ok := grid.AddressIn(w); return ok }
+
+// withoutCommon takes from the words of rows what is the same in all of them at either
+// end, such as the words of a command; of words in quotes the quoted are the name.
+func withoutCommon(rows []rawRow) {
+	for c := range rows[0].Cells {
+		if c%2 == 1 {
+			continue
+		}
+		var all [][]string
+		for _, row := range rows {
+			all = append(all, quotedWords(row.Cells[c]))
+		}
+		if len(rows) > 1 {
+			for len(all[0]) > 0 && !slices.ContainsFunc(all, func(w []string) bool { return len(w) == 0 || w[0] != all[0][0] }) {
+				for i := range all {
+					all[i] = all[i][1:]
+				}
+			}
+			for len(all[0]) > 0 && !slices.ContainsFunc(all, func(w []string) bool { return len(w) == 0 || w[len(w)-1] != all[0][len(all[0])-1] }) {
+				for i := range all {
+					all[i] = all[i][:len(all[i])-1]
+				}
+			}
+		}
+		numbered := !slices.ContainsFunc(all, func(w []string) bool { return len(w) < 2 || !numberShape.MatchString(w[0]) })
+		for i := range rows {
+			if numbered {
+				all[i] = all[i][1:]
+			}
+			text := strings.Join(all[i], " ")
+			for _, w := range all[i] {
+				if len(w) > 2 && (w[0] == '"' && w[len(w)-1] == '"') {
+					text = strings.Trim(w, `"`)
+				}
+			}
+			rows[i].Cells[c] = strings.Trim(text, ` "'()[],;:-=|`)
+		}
+	}
+}
+
+// numberShape is the number of an entry of a list.
+var numberShape = regexp.MustCompile(`^#?\d{1,4}[.):]?$`)
+
+// quotedWords cuts at blanks that are not between quotes.
+func quotedWords(text string) []string {
+	open := false
+	return strings.FieldsFunc(text, func(c rune) bool {
+		if c == '"' {
+			open = !open
+		}
+		return c <= ' ' && !open
+	})
+}
+
+func headingOf(label string) []grid.Role {
+	roles, _ := grid.Heading(label)
+	return roles
+}
+
+func sightingOf(d grid.Device) sighting.Sighting {
+	s := sighting.Sighting{MAC: d.MAC, Address: d.Address, Host: unescape(d.Name), State: d.State, Line: d.Line, Traits: d.Traits}
+	if d.Reserved {
+		s.State = sighting.StateReserved
+	}
+	return s
+}
