@@ -212,7 +212,7 @@ func (r *reader) leftOver(items []item, cards [][]item) {
 		}
 	}
 	for _, i := range items {
-		if !used[i.line.number] && !i.side && !i.fixed && i.text != "" && len(i.line.macs) == 0 {
+		if !used[i.line.number] && (!i.side || i.label != "") && !i.fixed && i.text != "" && len(i.line.macs) == 0 {
 			used[i.line.number] = true
 			r.unread(i.line)
 		}
