@@ -325,7 +325,7 @@ func (r *reader) onItsSide(title string, lines []line, cells [][]string, c cutti
 	}
 	wide, labels, macs := len(cells[0]), 0, 0
 	for i, row := range cells {
-		if len(row) != wide {
+		if len(row) != wide || i == 20 && labels*10 < i*6 {
 			return false
 		}
 		if headingOf(row[0]) != nil && !grid.Typed(row[0]) {

@@ -49,9 +49,9 @@ func (r *reader) page(text string) {
 		return
 	}
 	p := pager{reader: r, macs: map[*html.Node]int{}, kinds: r.kinds(), at: 1}
-	for range 2 { // first which there are, then which of them are of one device
+	p.count(doc, 0)
+	if p.counted = true; p.values.once < len(p.values.count) { // some stand there more than once
 		p.count(doc, 0)
-		p.counted = true
 	}
 	p.walk(doc)
 	p.endLine()
@@ -134,7 +134,7 @@ func (p *pager) count(n *html.Node, depth int) (whole int) {
 	}
 	if whole == 0 && n.Type == html.ElementNode && n.DataAtom != atom.Body && n.DataAtom != atom.Html {
 		// a MAC address that is cut by tags in the middle
-		if flat := strings.Join(strings.Fields(innerText(n, 300)), ""); len(flat) < 200 && cutMAC.MatchString(flat) {
+		if flat := strings.Join(strings.Fields(innerText(n, 300)), ""); len(flat) < 200 && strings.Count(flat, ":")+strings.Count(flat, "-") >= 5 && cutMAC.MatchString(flat) {
 			total, whole = 1, 1
 		}
 	}

@@ -131,7 +131,11 @@ func Until(over func() bool, roles Roles, source, as string, in io.Reader) (Resu
 	if as != "" && !slices.Contains(Names, as) {
 		return blank(), &span.Malformed{Found: as, Want: "one of " + strings.Join(Names, ", ")}
 	}
-	buffered := bufio.NewReaderSize(in, 1<<20)
+	size := 1 << 20
+	if sized, ok := in.(interface{ Len() int }); ok {
+		size = min(size, sized.Len()+16)
+	}
+	buffered := bufio.NewReaderSize(in, size)
 	peeked, err := buffered.Peek(4)
 	if err != nil && err != io.EOF {
 		return blank(), err
@@ -164,12 +168,11 @@ func Until(over func() bool, roles Roles, source, as string, in io.Reader) (Resu
 	if err != nil {
 		return blank(), err
 	}
-	switch tree, ok := treeOf(text); {
-	case looksHTML(text):
+	if looksHTML(text) {
 		r.page(text)
-	case ok:
+	} else if tree, ok := treeOf(text); ok {
 		r.tree(tree)
-	default:
+	} else {
 		r.lines(unquoted(text))
 	}
 	r.end()
