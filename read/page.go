@@ -445,6 +445,10 @@ func (p *pager) title() string {
 	return text
 }
 
+// mostSpanned is how many cells of a row may come from cells that are wider or higher than
+// one: more than any page shows.
+const mostSpanned = 200
+
 // spanned is a cell that goes on in so many rows below.
 type spanned struct {
 	text string
@@ -454,7 +458,7 @@ type spanned struct {
 func (p *pager) tableRow(n *html.Node, spans map[int]spanned) (line, bool) {
 	var cells []string
 	fill := func() {
-		for spans[len(cells)].rows > 0 {
+		for len(cells) < mostSpanned && spans[len(cells)].rows > 0 {
 			s := spans[len(cells)]
 			spans[len(cells)] = spanned{s.text, s.rows - 1}
 			cells = append(cells, s.text)
@@ -469,12 +473,12 @@ func (p *pager) tableRow(n *html.Node, spans map[int]spanned) (line, bool) {
 		for _, i := range p.leaves(c) {
 			text = append(text, i.text)
 		}
-		if high, err := strconv.Atoi(attr(c, "rowspan")); err == nil && high > 1 {
+		if high, err := strconv.Atoi(attr(c, "rowspan")); err == nil && high > 1 && len(cells) < mostSpanned {
 			spans[len(cells)] = spanned{strings.Join(text, "\n"), min(high, 10_000) - 1}
 		}
 		cells = append(cells, strings.Join(text, "\n"))
 		if wide, err := strconv.Atoi(attr(c, "colspan")); err == nil {
-			for range min(wide, 50) - 1 {
+			for range min(wide, mostSpanned-len(cells), 50) - 1 {
 				cells = append(cells, "")
 			}
 		}

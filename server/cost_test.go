@@ -236,6 +236,7 @@ func TestEvidenceCosts(t *testing.T) {
 			return fmt.Sprintf("1795431600 00:00:5e:00:%02x:%02x 10.48.16.%d host-number-%d *", i/256, i%256, i%250+2, i)
 		})}, 200, `"leftout":`, 500},
 		{"16 MB of lines that say nothing", file{"a.txt", strings.Repeat("a\n", 8<<20)}, 200, `"missed":8388608`, 500},
+		{"cells over ten thousand rows", file{"page.html", "<!DOCTYPE html><table>" + strings.Repeat("<tr><td rowspan=10000 colspan=50>00:00:5e:00:53:01</td></tr>", 20000)}, 200, `"counts":`, 500},
 		{"200 MAC addresses a line", file{"macs.txt", strings.Repeat(strings.Repeat("00:00:5e:00:53:01 ", 200)+"\n", 3000)}, 200, `"missed":3000`, 500},
 		{"a quote that is never closed", file{"quote.conf", strings.Repeat("option x \"y;\n", 1<<20)}, 200, `"missed":`, 500},
 		{"a quote that is never closed in a table", file{"q.csv", "a,\"b,c\n" + strings.Repeat("1,2,3,\"4\n", 1<<20)}, 200, `"missed":`, 500},
