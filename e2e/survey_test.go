@@ -109,7 +109,7 @@ func TestSurveyByKeyboardAlone(t *testing.T) {
 	do(t, ctx,
 		chromedp.Navigate(p.URL+"/s/pottery/survey"), rows(19), Keys("w"), Wait(sweepEnded), rows(23),
 		TabTo("New 3"), Keys(kb.Enter), rows(3), Keys(kb.ArrowDown), Wait(`document.querySelector("[role=row][aria-selected=true]")`),
-		chromedp.Evaluate[chromedp.Void](`document.activeElement.blur()`),
+		chromedp.Evaluate[chromedp.Void](`document.activeElement.blur()`), Settled, // the end of the sweep may still be on its way to the page
 		Keys(kb.Enter), Wait(`document.activeElement.matches("[data-device] input[type=text]")`), Ctrl("a"), Keys("Loading bay camera"), Keys(kb.Enter),
 		Wait(`document.querySelector("[data-device$='5327'] input[type=text]").value === "Loading bay camera"`),
 		// Enter went on to the next row.
