@@ -8,7 +8,6 @@ import (
 	"os"
 	"strconv"
 	"strings"
-	"syscall"
 	"time"
 )
 
@@ -46,18 +45,9 @@ func times() (stolen, busy int) {
 	return stolen, busy
 }
 
-// Spent begins to measure, and gives a function that tells how long a test has worked: the
-// time that passed, or the processor's time of this process where that is less, since the
-// rest went to others.
-func Spent() func() time.Duration {
-	began, cpu := time.Now(), processorTime()
-	return func() time.Duration { return min(time.Since(began), processorTime()-cpu) }
-}
-
-func processorTime() time.Duration {
-	var u syscall.Rusage
-	if err := syscall.Getrusage(syscall.RUSAGE_SELF, &u); err != nil {
-		return time.Duration(1 << 62)
-	}
-	return time.Duration(u.Utime.Nano() + u.Stime.Nano())
+// Within begins to measure, and gives a function that tells whether at most a limit has
+// passed, of the time that was not stolen.
+func Within(limit time.Duration) func() bool {
+	began, stolen := time.Now(), Stolen()
+	return func() bool { return time.Since(began) <= time.Duration(float64(limit)/(1-stolen())) }
 }
