@@ -191,6 +191,10 @@ func (r *reader) json(n *node) {
 		if r.reads("table") {
 			r.nftJSON(n)
 		}
+	case n.fields["cltt"] != nil && n.fields["hw-address"] != nil:
+		if r.reads("leases") {
+			r.keaLease(n)
+		}
 	case n.fields["addr_info"] != nil:
 		if r.reads("own-settings") {
 			r.jsonAddr(n)
@@ -309,6 +313,18 @@ func (r *reader) keaOptions(n *node) {
 			}
 		}
 	}
+}
+
+// keaLease takes a lease as Kea's control channel gives it: "cltt" is when the client was
+// last heard, "valid-lft" for how many seconds it is good.
+func (r *reader) keaLease(n *node) {
+	mac, err := site.ParseMAC(n.get("hw-address").text)
+	if err != nil {
+		return
+	}
+	a, _ := addrWord(n.get("ip-address").text)
+	at := n.number("cltt")
+	r.add(sighting.Sighting{MAC: mac, Address: a, Host: n.get("hostname").text, State: "lease", Line: n.line, At: clock(at), Until: clock(at + n.number("valid-lft"))})
 }
 
 func (r *reader) keaReservations(n *node) {

@@ -75,6 +75,7 @@ func TestReservationsAndLogs(t *testing.T) {
 		{"a title", "DHCP-Reservierungen\nName\tMAC-Adresse\tIP-Adresse\nrec\t00:00:5e:00:53:21\t10.48.16.20\n", sighting.StateReserved, []string{"00:00:5e:00:53:21 10.48.16.20 rec"}},
 		{"a heading", "Nome;MAC;IP riservato\nrec;00:00:5e:00:53:21;10.48.16.20\n", sighting.StateReserved, []string{"00:00:5e:00:53:21 10.48.16.20 rec"}},
 		{"Kea's log", "2026-11-23 09:42:00.123 INFO  [kea-dhcp4.leases/812] DHCP4_LEASE_ALLOC [hwtype=1 00:00:5e:00:53:21], cid=[01:00:00:5e:00:53:21], tid=0x1: lease 10.48.16.112 has been allocated for 3600 seconds\n", "lease", []string{"00:00:5e:00:53:21 10.48.16.112"}},
+		{"Kea's own answer", `{"leases":[{"cltt":1795428000,"hostname":"rec.","hw-address":"00:00:5e:00:53:21","ip-address":"10.48.16.112","state":0,"valid-lft":3600}]}`, "lease", []string{"00:00:5e:00:53:21 10.48.16.112 rec."}},
 		{"a refusal", "Jun  3 09:00:01 gw dnsmasq-dhcp[812]: DHCPNAK(br0) 10.48.99.7 00:00:5e:00:53:41 wrong network\nJun  3 09:00:01 gw dnsmasq-dhcp[812]: DHCPREQUEST(br0) 10.48.99.7 00:00:5e:00:53:41\n", "", nil},
 		{"a firewall", "Jun  3 09:10:02 gw kernel: [1123.1] blocked IN=ppp0 MAC=00:00:5e:00:53:01:00:00:5e:00:53:fe:08:00 SRC=203.0.113.9 DST=203.0.113.47\n", "", nil},
 	} {
@@ -106,5 +107,13 @@ func TestFurtherPrograms(t *testing.T) {
 	r, err := Text("x", "", []byte(table))
 	if err != nil || len(r.Sightings) != 2 || r.Sightings[0].Host != "" || len(r.Sightings[1].Traits) == 0 || r.Sightings[1].Traits[len(r.Sightings[1].Traits)-1].Value != "Gi1/0/6" {
 		t.Errorf("a switch: %+v, %v", r.Sightings, err)
+	}
+}
+
+// A lease keeps its times: when the client was last heard, and until when it is good.
+func TestLeasesOfKeaKeepTheirTimes(t *testing.T) {
+	r, err := Text("x", "", []byte(`[{"arguments":{"leases":[{"cltt":1795428000,"hostname":"","hw-address":"00:00:5e:00:53:21","ip-address":"10.48.16.112","valid-lft":3600}]}}]`))
+	if err != nil || len(r.Sightings) != 1 || r.Sightings[0].At != "2026-11-23T10:00:00Z" || r.Sightings[0].Until != "2026-11-23T11:00:00Z" {
+		t.Errorf("%+v, %v", r.Sightings, err)
 	}
 }

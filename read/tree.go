@@ -64,7 +64,7 @@ type record struct {
 
 // known trees are read by their names alone.
 func knownTree(n *node) bool {
-	return n.fields["addr_info"] != nil || n.fields["dst"] != nil && n.fields["dev"] != nil || n.fields["subnet4"] != nil || n.fields["Dhcp4"] != nil || n.fields["nftables"] != nil
+	return n.fields["addr_info"] != nil || n.fields["dst"] != nil && n.fields["dev"] != nil || n.fields["subnet4"] != nil || n.fields["Dhcp4"] != nil || n.fields["nftables"] != nil || n.fields["cltt"] != nil && n.fields["hw-address"] != nil
 }
 
 // isRecord passes a thing with a MAC address, or with an address and ports.
