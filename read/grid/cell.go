@@ -35,12 +35,13 @@ const (
 	isAgo
 	isUnit
 	isMonth
+	isReserved
 	isText
 )
 
 // sorts are the groups of words.txt.
 var sorts = map[string]sort{
-	"nothing": isNothing, "state": isState, "yes": isYes, "no": isNo, "link": isLink, "ago": isAgo, "unit": isUnit, "month": isMonth, "maker": isMaker, "action": isAction, "protocol": isProtocol,
+	"nothing": isNothing, "state": isState, "yes": isYes, "no": isNo, "link": isLink, "ago": isAgo, "unit": isUnit, "month": isMonth, "maker": isMaker, "action": isAction, "protocol": isProtocol, "reserved": isReserved,
 }
 
 var (
@@ -90,13 +91,13 @@ func sortOf(cell string) sort {
 	case clockShape.MatchString(cell) && timey(folded):
 		return s | isTime
 	}
+	if linkShape.MatchString(folded) {
+		s |= isLink
+	}
 	if digit || c == '-' || c == '+' {
 		if quantityShape.MatchString(folded) {
 			return s | isQuantity
 		}
-	}
-	if linkShape.MatchString(folded) {
-		s |= isLink
 	}
 	if s != 0 {
 		return s

@@ -337,7 +337,7 @@ func (r Reading) Device(row Row) (Device, bool) {
 			}
 		case State:
 			d.State = strings.ToLower(text)
-			if s := fold(text); len(s) < 30 && (known().heads[s] != nil && slices.Contains(known().heads[s], Reserved) && s != "static" && s != "permanent") {
+			if sortOf(text)&isReserved != 0 {
 				d.Reserved = true
 			}
 		case Enabled:
