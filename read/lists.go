@@ -289,8 +289,6 @@ func (r *reader) tables(title string, lines []line, c cutting, ends bool) {
 			}
 			r.table(title, head, rows, c, more)
 			title = ""
-		} else if head != nil {
-			r.carried = nil
 		}
 		rows = nil
 	}
@@ -300,10 +298,6 @@ func (r *reader) tables(title string, lines []line, c cutting, ends bool) {
 		if known || possible && first && i+1 < len(lines) {
 			flush(false)
 			r.carried = nil
-			if head != nil && len(rows) == 0 && !known {
-				r.unread(l)
-				continue
-			}
 			head = cells[i]
 			delete(r.shown, l.number) // it is shown as the headings of its list
 			continue

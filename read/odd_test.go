@@ -42,7 +42,7 @@ func TestOddForms(t *testing.T) {
 		t.Errorf("cells over several rows: %q, %v", short(r), err)
 	}
 	for name, text := range map[string]string{
-		"a script that is not understood": "<html><body><script>f('00:00:5e:00:53:40', 1)</script></body></html>", "a remark": "# 00:00:5e:00:53:40 was the old till\n",
+		"a script that is not understood": "<html><body><script>f('00:00:5e:00:53:40', 1)</script></body></html>", "a list of MAC addresses": `{"blocked":["00:00:5e:00:53:40"]}`, "a remark": "# 00:00:5e:00:53:40 was the old till\n",
 		"two that could be each other's": "rec\n10.48.16.20\n00:00:5e:00:53:40\n10.48.16.21\n", "a password": "Device;Password;MAC;IP\nrec;s3cret;00:00:5e:00:53:40;10.48.16.20\n",
 	} {
 		r, err := Text("x", "", []byte(text))

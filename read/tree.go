@@ -29,6 +29,7 @@ func (r *reader) tree(n *node) {
 	for _, rows := range g.bare {
 		r.bareRows(rows)
 	}
+	r.giveUp(g.stray)
 	for _, path := range g.paths {
 		one := g.byPath[path]
 		head := slices.Clone(one.keys)
@@ -50,6 +51,7 @@ type gathering struct {
 	paths  []string
 	byPath map[string]*gathered
 	bare   [][]*node // lists of lists, whose places have no names
+	stray  []line    // values with a MAC address in no record
 }
 
 type gathered struct {
@@ -93,6 +95,9 @@ func isBare(n *node) bool {
 // gather finds the records below a value. Above is what the things say in which it lies.
 func (g *gathering) gather(n *node, path, key string, above map[string]string) {
 	if n.fields == nil {
+		if l := scan(n.line, n.text); len(l.macs) > 0 {
+			g.stray = append(g.stray, l)
+		}
 		if len(n.items) > 0 && !slices.ContainsFunc(n.items, func(i *node) bool { return !isBare(i) }) {
 			g.bare = append(g.bare, n.items)
 			return

@@ -116,7 +116,7 @@ func assign(columns []column, headed, forwards bool) (roles []Role, ask []int) {
 			roles[i] = OtherMAC
 		}
 	}
-	if at := best(columns, roles, func(c column) float64 { return addressWorth(c, len(columns) > 0 && !slices.Contains(roles, MAC)) }); at >= 0 {
+	if at := best(columns, roles, func(c column) float64 { return addressWorth(c, !slices.Contains(roles, MAC)) }); at >= 0 {
 		roles[at] = Address
 		if columns[at].says(ReservedAddr) {
 			roles[at] = ReservedAddr
@@ -320,7 +320,7 @@ func rest(c column) Role {
 }
 
 // kindOf says what a list is of.
-func kindOf(roles []Role, columns []column, title Role) string {
+func kindOf(roles []Role, title Role) string {
 	has := func(list ...Role) bool {
 		return slices.ContainsFunc(roles, func(r Role) bool { return slices.Contains(list, r) })
 	}

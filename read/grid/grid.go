@@ -137,10 +137,8 @@ func Read(t Table, set []Role) Reading {
 	if len(set) == len(r.Roles) {
 		r.Roles, r.Ask = slices.Clone(set), nil
 	}
-	r.Is = kindOf(r.Roles, columns, title)
-	if r.Is == OfReservations {
-		r.reserved = true
-	}
+	r.Is = kindOf(r.Roles, title)
+	r.reserved = r.Is == OfReservations
 	return r
 }
 
