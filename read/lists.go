@@ -551,12 +551,12 @@ func repeats(cells []string, n int) bool {
 
 // judge reads the columns of a list, and keeps what it came to.
 func (r *reader) judge(t grid.Table) (grid.Reading, int) {
+	shape, title := shapeOf(t), strings.TrimSpace(t.Title)
 	if t.Title == "" {
-		t.Title = r.source
+		t.Title = r.source // which may say what it lists
 	}
-	shape := shapeOf(t)
 	reading := grid.Read(t, r.roles[shape])
-	list := FoundList{Source: r.source, Line: r.lineOf(t.Rows[0].Line), Shape: shape, Title: strings.TrimSpace(t.Title), Is: reading.Is, Head: reading.Head, Roles: reading.Roles, Ask: append([]int{}, reading.Ask...), Chosen: len(r.roles[shape]) == len(reading.Roles) && len(reading.Roles) > 0}
+	list := FoundList{Source: r.source, Line: r.lineOf(t.Rows[0].Line), Shape: shape, Title: title, Is: reading.Is, Head: reading.Head, Roles: reading.Roles, Ask: append([]int{}, reading.Ask...), Chosen: len(r.roles[shape]) == len(reading.Roles) && len(reading.Roles) > 0}
 	if len(r.out.Lists) < MostLists {
 		r.out.Lists = append(r.out.Lists, list)
 		return reading, len(r.out.Lists) - 1

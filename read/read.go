@@ -389,7 +389,8 @@ func (r *reader) end() {
 // openCell is a row whose last cell begins with a quote and does not end.
 var openCell = regexp.MustCompile(`[,;\t].*[,;\t]"[^"]*$`)
 
-// openQuote joins a row one of whose cells holds line breaks with the lines that belong to it; n is how many.
+// openQuote joins a row one of whose cells holds line breaks with the lines that belong
+// to it; n is how many.
 func (r *reader) openQuote(raw, rest string) (joined, after string, n int) {
 	if strings.Count(raw, `"`)%2 == 0 || r.columns.are == nil && !openCell.MatchString(raw) {
 		return "", "", 0

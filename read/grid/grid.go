@@ -162,12 +162,12 @@ func partsOf(rows []Row, c int) []sort {
 			continue
 		}
 		p := pieces(row.Cells[c])
-		if !p.mac.is() && !p.address.is() {
+		if p.mac == "" && p.address == "" {
 			continue
 		}
 		n := 0
-		for i, there := range []bool{p.mac.is(), p.address.is(), p.ipv6 != "", p.rest != ""} {
-			if there {
+		for i, word := range []string{p.rest, p.mac, p.address, p.ipv6} { // in the order of parts
+			if word != "" {
 				has[i]++
 				n++
 			}
@@ -181,22 +181,15 @@ func partsOf(rows []Row, c int) []sort {
 	}
 	var out []sort
 	for i, s := range []sort{isText, isMAC, isAddress, isIPv6} {
-		if has[(i+3)%4] > 0 {
+		if has[i] > 0 {
 			out = append(out, s)
 		}
 	}
 	return out
 }
 
-// piece is the first word of a sort in a cell.
-type piece string
-
-func (p piece) is() bool { return p != "" }
-
-type piecesOf struct {
-	mac, address piece
-	ipv6, rest   string
-}
+// piecesOf is the first word of each sort in a cell, and the other words.
+type piecesOf struct{ mac, address, ipv6, rest string }
 
 // pieces takes a cell apart that holds several things.
 func pieces(cell string) piecesOf {
@@ -206,9 +199,9 @@ func pieces(cell string) piecesOf {
 		bare := strings.Trim(w, "()[]<>")
 		switch s := sortOf(bare); {
 		case s&isMAC != 0 && p.mac == "":
-			p.mac = piece(bare)
+			p.mac = bare
 		case s&isAddress != 0 && p.address == "":
-			p.address = piece(bare)
+			p.address = bare
 		case s&isIPv6 != 0:
 			p.ipv6 = bare
 		case bare == "" || bare == "/" || s&(isMAC|isAddress) != 0:
@@ -232,9 +225,9 @@ func (s split) cell(row Row) string {
 	p := pieces(text)
 	switch s.part {
 	case isMAC:
-		return string(p.mac)
+		return p.mac
 	case isAddress:
-		return string(p.address)
+		return p.address
 	case isIPv6:
 		return p.ipv6
 	}

@@ -212,7 +212,7 @@ function ListBlock({ list, lines, outcomes }: { list: FoundList; lines: ShownLin
     <>
       <Row flexWrap="wrap" px="10px" py="6px" gap="8px" fontSize="small">
         <span>
-          {list.title && list.title !== list.source && <b>{list.title}: </b>}
+          {list.title && <b>{list.title}: </b>}
           {kinds[list.is]}, {plural(list.rows, "row")}
           {list.left > 0 && <chakra.span color="madder">, {list.left} left out</chakra.span>}
         </span>
