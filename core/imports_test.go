@@ -15,11 +15,12 @@ var may = map[string][]string{
 	"core/site":       {"core/span"},
 	"core/form":       {"core/site", "core/span"},
 	"core/reach":      {"core/site", "core/span"},
-	"core/sighting":   {"core/site", "core/span"},
-	"core/addressing": {"core/flow", "core/site", "core/span"},
+	"core/catalogue":  {"core/site", "core/span"},
+	"core/sighting":   {"core/catalogue", "core/site", "core/span"},
+	"core/addressing": {"core/catalogue", "core/flow", "core/site", "core/span"},
 	"core/forwarding": {"core/flow", "core/form", "core/reach", "core/site", "core/span"},
 	"core/suggest":    {"core/site", "core/addressing", "core/forwarding", "core/reach"},
-	"core/snag":       {"core/site", "core/span", "core/sighting", "core/addressing", "core/form", "core/forwarding", "core/reach", "core/suggest"},
+	"core/snag":       {"core/catalogue", "core/site", "core/span", "core/sighting", "core/addressing", "core/form", "core/forwarding", "core/reach", "core/suggest"},
 	"core/sheet":      {"core/site", "core/span", "core/form"},
 	"core/past":       {"core/site", "core/span"}, // for tests alone
 }

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"vestpin/core/catalogue"
 	"vestpin/core/site"
 	"vestpin/core/span"
 )
@@ -388,7 +389,7 @@ func keeps(v site.View, p site.Placed) string {
 func bandsFor(n site.Network, kind string) uint64 {
 	var out uint64
 	for k, band := range n.Bands {
-		if slices.Contains(band.Kinds, kind) {
+		if catalogue.Among(band.Kinds, kind) {
 			out |= 1 << k
 		}
 	}

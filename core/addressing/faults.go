@@ -13,6 +13,7 @@ import (
 	"fmt"
 	"net/netip"
 
+	"vestpin/core/catalogue"
 	"vestpin/core/site"
 	"vestpin/core/span"
 )
@@ -190,10 +191,8 @@ func Nearest(v site.View, p site.Placed, by string, promised func(netip.Addr) bo
 		}
 	}
 	for _, band := range n.Bands {
-		for _, k := range band.Kinds {
-			if k == p.Device.Kind {
-				look(run(band.From, band.To), 0)
-			}
+		if catalogue.Among(band.Kinds, p.Device.Kind) {
+			look(run(band.From, band.To), 0)
 		}
 	}
 	if lan.Len() <= 1<<16 {

@@ -3,9 +3,9 @@ package addressing
 import (
 	"cmp"
 	"net/netip"
-	"slices"
 	"strings"
 
+	"vestpin/core/catalogue"
 	"vestpin/core/site"
 	"vestpin/core/span"
 )
@@ -106,7 +106,7 @@ func (b *board) why(r row, a netip.Addr) string {
 		parts = append(parts, "first that is free outside the DHCP range")
 	}
 	for _, band := range n.Bands {
-		if slices.Contains(band.Kinds, r.Device.Kind) && between(a, band.From, band.To) {
+		if catalogue.Among(band.Kinds, r.Device.Kind) && between(a, band.From, band.To) {
 			parts = append(parts, "in "+band.Name)
 			break
 		}
@@ -116,7 +116,7 @@ func (b *board) why(r row, a netip.Addr) string {
 		case r.Interface.MAC == "":
 			parts = append(parts, "set on the device because its MAC address is not known")
 		case r.Interface.MAC.Randomised():
-			parts = append(parts, "set on the device because its MAC address is made up and may change")
+			parts = append(parts, "set on the device because its MAC address is randomised and may change")
 		default:
 			parts = append(parts, "set on the device because the router takes no reservations")
 		}

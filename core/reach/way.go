@@ -189,3 +189,43 @@ func OwnPort(r site.Router, f site.Forward) (site.OwnPort, bool) {
 	}
 	return site.OwnPort{}, false
 }
+
+// Inwards gives the routers from those at the provider inwards, each before those behind
+// it. Routers in a ring, which no site should have, come last.
+func Inwards(v site.View) []site.Router {
+	var out []site.Router
+	placed := map[string]bool{}
+	var follow func(upstream string)
+	follow = func(upstream string) {
+		for _, r := range v.Routers {
+			if r.Upstream == upstream && !placed[r.ID] {
+				placed[r.ID] = true
+				out = append(out, r)
+				follow(r.ID)
+			}
+		}
+	}
+	follow("")
+	for _, r := range v.Routers {
+		if !placed[r.ID] {
+			out = append(out, r)
+		}
+	}
+	return out
+}
+
+// Lands gives the service of a device that a forward leads to: its own where it says so,
+// else the one that answers on its inside ports. Empty for none.
+func Lands(f site.Forward, p site.Placed) string {
+	inside := f.InsidePorts()
+	found := ""
+	for _, s := range p.Device.Services {
+		if s.ID == f.Service {
+			return s.ID
+		}
+		if found == "" && s.Interface == p.Interface.ID && s.Protocol.Meets(f.Protocol) && s.Ports.Equal(inside) {
+			found = s.ID
+		}
+	}
+	return found
+}

@@ -29,7 +29,7 @@ type Step struct {
 	Detail string     `json:"detail,omitempty"`
 	Fields []Field    `json:"fields"`
 	About  []site.Ref `json:"about"`
-	State  string     `json:"state"`
+	State  string     `json:"state" enum:"todo,done,again"`
 	At     string     `json:"at,omitempty"`
 	Was    string     `json:"was,omitempty"` // the values that were typed before, where they differ
 	Values string     `json:"values"`

@@ -2,51 +2,75 @@ package sighting
 
 import (
 	"fmt"
+	"slices"
+	"strings"
 
 	"vestpin/core/site"
 )
 
-// Hold puts what a router really has on its forwarding page beside the plan: at the
-// router on whose network most of its lines lead. It gives what that comes to in words;
-// no edit where no router of the site can be meant.
-func Hold(s site.Site, lines []site.HeldForward, source, at string) (edits []site.Edit, says string) {
-	if len(lines) == 0 {
-		return nil, ""
-	}
-	on := map[string]int{}
-	best := ""
-	for _, r := range s.Routers {
-		for _, n := range s.Networks {
-			if n.ID != r.Network {
-				continue
-			}
-			for _, f := range lines {
-				if n.Subnet.Contains(f.Address) {
-					on[r.ID]++
-				}
-			}
+// HeldList is port forwards that one text lists, and which router it names them of, if any.
+type HeldList struct {
+	Router, Source string
+	Lines          []site.HeldForward
+}
+
+// Hold puts what routers really have on their forwarding pages beside the plan: of a list
+// that names no router of the site at the router on whose network most of its lines lead.
+// It gives what that comes to in words; no edit where no router of the site can be meant.
+func Hold(s site.Site, lists []HeldList, at string) (edits []site.Edit, says string) {
+	held := make([]*site.Held, len(s.Routers))
+	var what []string
+	for _, l := range lists {
+		n := len(l.Lines)
+		if n == 0 {
+			continue
 		}
-		if on[r.ID] > on[best] {
-			best = r.ID
+		words := fmt.Sprintf("%d forwards that a router holds", n)
+		if n == 1 {
+			words = "1 forward that a router holds"
 		}
+		k := l.of(s)
+		if k < 0 {
+			what = append(what, words+"; none leads to a network of this site, so they are left out")
+			continue
+		}
+		if held[k] == nil {
+			held[k] = &site.Held{At: at, Source: cut(l.Source, 200)}
+		}
+		kept := l.Lines[:min(n, site.MostHeld-len(held[k].Forwards))]
+		held[k].Forwards = append(held[k].Forwards, kept...)
+		words += ", kept as evidence of " + s.Routers[k].Label()
+		if len(kept) < n {
+			words += fmt.Sprintf(" (the first %d)", len(kept))
+		}
+		what = append(what, words)
 	}
-	what := fmt.Sprintf("%d forwards that a router holds", len(lines))
-	if len(lines) == 1 {
-		what = "1 forward that a router holds"
-	}
-	if best == "" {
-		return nil, what + "; none leads to a network of this site, so they are left out"
-	}
-	held := site.Held{At: at, Source: cut(source, 200), Forwards: lines[:min(len(lines), site.MostHeld)]}
-	for _, r := range s.Routers {
-		if r.ID == best {
-			r.Held = &held
+	for k, r := range s.Routers {
+		if held[k] != nil {
+			r.Held = held[k]
 			edits = append(edits, site.PutRouter{Router: r})
-			what = what + ", kept as evidence of " + r.Label()
 		}
 	}
-	if len(lines) > site.MostHeld {
-		what += fmt.Sprintf(" (the first %d)", site.MostHeld)
+	return edits, strings.Join(what, "; ")
+}
+
+// of is the place of the router that a list is of, -1 for none.
+func (l HeldList) of(s site.Site) int {
+	if k := slices.IndexFunc(s.Routers, func(r site.Router) bool { return l.Router != "" && (r.Name == l.Router || r.ID == l.Router) }); k >= 0 {
+		return k
 	}
-	return edits, what
+	best, most := -1, 0
+	for k, r := range s.Routers {
+		n := slices.IndexFunc(s.Networks, func(n site.Network) bool { return n.ID == r.Network })
+		on := 0
+		for _, f := range l.Lines {
+			if n >= 0 && s.Networks[n].Subnet.Contains(f.Address) {
+				on++
+			}
+		}
+		if on > most {
+			best, most = k, on
+		}
+	}
+	return best
 }

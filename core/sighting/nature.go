@@ -7,7 +7,9 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"sync"
 
+	"vestpin/core/catalogue"
 	"vestpin/core/site"
 )
 
@@ -25,60 +27,37 @@ type rule struct {
 	weight int
 }
 
-func tells(trait, value, kind string, weight int) rule {
-	return rule{trait, regexp.MustCompile("(?i)" + value), kind, weight}
+// ruleset is what tells of kinds, of a catalogue: traits, and the words of names, titles
+// and models. Words count less than what devices say in the protocols of the trade: a
+// page titled "cameras" may be of a recorder.
+type ruleset struct {
+	traits, words []rule
+	anyWord       *regexp.Regexp // passes a text that one of the words may be in: most hold none
 }
 
-// rules go by what devices say in the protocols of the trade. Words in titles and
-// names count less: a page titled "cameras" may be of a recorder.
-var rules = []rule{
-	tells(site.TraitType, `^NetworkVideoTransmitter$`, "camera", 5),
-	tells(site.TraitType, `^NetworkVideo(Storage|Display)$`, "recorder", 5),
-	tells(site.TraitType, `^(InternetGatewayDevice|WANDevice)$`, "router", 6),
-	tells(site.TraitType, `^WLANAccessPointDevice$`, "radio", 6),
-	tells(site.TraitType, `^Print`, "printer", 5),
-	tells(site.TraitType, `^MediaServer$`, "media server", 3),
-	tells(site.TraitType, `^MediaRenderer$`, "media player", 3),
-	tells(site.TraitType, `^DigitalSecurityCamera$`, "camera", 5),
-	tells(site.TraitType, `^Computer$`, "computer", 3),
-	tells(site.TraitService, `^_(ipps?|printer|pdl-datastream)\._tcp$`, "printer", 5),
-	tells(site.TraitService, `^_rtsp\._tcp$`, "camera", 2),
-	tells(site.TraitService, `^RTSP$`, "camera", 3),
-	tells(site.TraitService, `^(RDP|_workstation\._tcp)$`, "computer", 4),
-	tells(site.TraitService, `^_smb\._tcp$`, "computer", 1),
-	tells(site.TraitService, `^(SIP|_sip\._udp)$`, "phone system", 3),
-	tells(site.TraitService, `^(MQTT|_mqtt\._tcp)$`, "controller", 2),
-	tells(site.TraitDescription, `\bswitch\b`, "switch", 5),
-	tells(site.TraitDescription, `\baccess point\b|\bwireless\b`, "radio", 5),
-	tells(site.TraitDescription, `\brouter\b|\bgateway\b`, "router", 4),
-	tells(site.TraitDescription, `\bprinter\b`, "printer", 4),
-}
+// usualWeigh is how much a word counts whose kind does not say.
+const usualWeigh = 2
 
-// words are what names, titles and models mostly hold, in several languages.
-var words = []rule{
-	tells("", `\b(nvr|dvr|recorder|rekorder)\b`, "recorder", 4),
-	tells("", `\b(cam|camera|kamera|caméra|cámara|telecamera|câmera)\b|カメラ`, "camera", 2),
-	tells("", `\b(printer|drucker|imprimante|impresora|stampante|drukarka|impressora|label)\b`, "printer", 2),
-	tells("", `\bswitch\b`, "switch", 3),
-	tells("", `\b(door|intercom|doorbell|türstation)\b`, "door entry", 4),
-	tells("", `\b(phone|telefon|téléphone|voip|pbx|voice)\b`, "phone system", 2),
-	tells("", `\b(till|pos|kasse|caisse|kassa)\b`, "till", 2),
-	tells("", `\b(solar|inverter|meter|heat pump|wallbox)\b`, "meter", 3),
-	tells("", `\b(tv|television|fernseher)\b`, "television", 3),
-	tells("", `\b(nas|storage)\b`, "media server", 2),
-	tells("", `\b(pc|desktop|laptop|notebook|workstation)\b`, "computer", 2),
-	tells("", `\b(decoder|encoder)\b`, "video link", 3),
-	tells("", `\b(kiln|plc|controller|thermostat)\b`, "controller", 2),
-}
-
-// anyWord passes a text that one of the words may be in: most hold none.
-var anyWord = func() *regexp.Regexp {
+func rulesOf(kinds []site.Kind) ruleset {
+	var out ruleset
 	var all []string
-	for _, r := range words {
-		all = append(all, r.value.String())
+	for _, k := range kinds {
+		for _, t := range k.Traits {
+			if is, err := site.Expression(t.Is); err == nil {
+				out.traits = append(out.traits, rule{t.Trait, is, k.ID, t.Weight})
+			}
+		}
+		if is, err := site.Expression(k.Words); err == nil && k.Words != "" {
+			out.words = append(out.words, rule{"", is, k.ID, cmp.Or(k.WordsWeigh, usualWeigh)})
+			all = append(all, is.String())
+		}
 	}
-	return regexp.MustCompile(strings.Join(all, "|"))
-}()
+	out.anyWord = regexp.MustCompile(strings.Join(append(all, "$^"), "|"))
+	return out
+}
+
+// shipped are the rules of the catalogue that comes with the program.
+var shipped = sync.OnceValue(func() ruleset { return rulesOf(catalogue.Shipped().Kinds) })
 
 // likely is the weight from which a guess is told.
 const likely = 2
@@ -86,9 +65,17 @@ const likely = 2
 // spoken are the traits whose words count.
 var spoken = []string{site.TraitTitle, site.TraitModel, site.TraitServer, site.TraitCertificate, site.TraitVendor}
 
-// Nature guesses what a device is from its evidence. It never looks at what the
-// user says of it.
-func Nature(d site.Device) Guess {
+// Nature guesses what a device is from its evidence, by the catalogue that comes with the
+// program. It never looks at what the user says of it.
+func Nature(d site.Device) Guess { return nature(shipped(), d) }
+
+// NatureBy guesses as Nature does by a catalogue with other kinds too.
+func NatureBy(kinds []site.Kind) func(site.Device) Guess {
+	r := rulesOf(kinds)
+	return func(d site.Device) Guess { return nature(r, d) }
+}
+
+func nature(by ruleset, d site.Device) Guess {
 	weight, reasons := map[string]int{}, map[string][]string{}
 	counted := map[string]bool{}
 	count := func(r rule, why string) {
@@ -99,10 +86,10 @@ func Nature(d site.Device) Guess {
 		}
 	}
 	countWords := func(text, why string) {
-		if !anyWord.MatchString(text) {
+		if !by.anyWord.MatchString(text) {
 			return
 		}
-		for _, r := range words {
+		for _, r := range by.words {
 			if r.value.MatchString(text) {
 				count(r, why)
 			}
@@ -119,7 +106,7 @@ func Nature(d site.Device) Guess {
 					continue
 				}
 				told[t] = true
-				for _, r := range rules {
+				for _, r := range by.traits {
 					if r.trait == t.Name && r.value.MatchString(t.Value) {
 						count(r, says(t, e.State))
 					}
@@ -140,7 +127,7 @@ func Nature(d site.Device) Guess {
 	case len(kinds) > 0 && weight[kinds[0]] >= likely:
 		return Guess{kinds[0], reasons[kinds[0]]}
 	case random:
-		return Guess{"phone", []string{"its MAC address is made up, as phones and tablets do"}}
+		return Guess{"phone", []string{"its MAC address is randomised, as phones and tablets do it"}}
 	}
 	return Guess{Reasons: []string{}}
 }

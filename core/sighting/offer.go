@@ -101,7 +101,7 @@ func replaces(v site.View, o, n site.Placed) (Offer, bool) {
 		Does: fmt.Sprintf("Hand over to %s: pin, services and forwards of %s", n.Interface.MAC, o.Label()), Edits: HandOver(v, o, n), Not: accept(n),
 	}
 	if random {
-		offer.Kind, offer.Says = Rejoined, fmt.Sprintf("Is this %s again, with a new made-up MAC address?", o.Label())
+		offer.Kind, offer.Says = Rejoined, fmt.Sprintf("Is this %s again, with a new randomised MAC address?", o.Label())
 		offer.Does = fmt.Sprintf("Yes, keep it as %s", o.Label())
 	}
 	return offer, true

@@ -53,7 +53,7 @@ func TestOffers(t *testing.T) {
 		{"by the same name elsewhere", []Sighting{saw(rec, 112, "nvr.lan")}, []Sighting{saw(other, 113, "NVR")}, []string{"swapped rec"}},
 		{"the old one is still there", []Sighting{saw(rec, 112, "")}, []Sighting{saw(other, 112, ""), saw(rec, 113, "")}, nil},
 		{"nothing in common", []Sighting{saw(rec, 112, "a-name")}, []Sighting{saw(other, 114, "b-name")}, nil},
-		{"a phone with a new made-up MAC address", []Sighting{saw("72:1e:8b:20:9a:04", 120, "tab")}, []Sighting{saw("da:41:07:5e:10:6c", 133, "tab")}, []string{"rejoined d-721e8b209a04"}},
+		{"a phone with a new randomised MAC address", []Sighting{saw("72:1e:8b:20:9a:04", 120, "tab")}, []Sighting{saw("da:41:07:5e:10:6c", 133, "tab")}, []string{"rejoined d-721e8b209a04"}},
 		{"a visitor's lease that went to the next visitor", []Sighting{saw("72:1e:8b:20:9a:04", 120, "")}, []Sighting{saw("da:41:07:5e:10:6c", 120, "")}, nil},
 		{"two that call themselves nothing that tells", nil, []Sighting{saw(other, 140, "localhost"), saw("00:00:5e:00:53:9a", 141, "localhost")}, nil},
 		{"wired and wireless of one device", nil, []Sighting{saw(other, 140, "office-pc"), saw("00:00:5e:00:53:9a", 141, "office-pc.lan")}, []string{"together d-00005e005399"}},
@@ -232,7 +232,7 @@ func TestNature(t *testing.T) {
 		{with("", "description", "16 port switch"), "switch", "describes itself"},
 		{with("", "service", "_smb._tcp"), "", ""},
 		{with(""), "", ""},
-		{site.Device{Interfaces: []site.Interface{{MAC: "72:1e:8b:20:9a:04"}}}, "phone", "made up"},
+		{site.Device{Interfaces: []site.Interface{{MAC: "72:1e:8b:20:9a:04"}}}, "phone", "randomised"},
 	} {
 		g := Nature(c.device)
 		if g.Kind != c.kind || c.reason != "" && !strings.Contains(strings.Join(g.Reasons, "; "), c.reason) {

@@ -71,7 +71,7 @@ const (
 // Finding is what one sighting came to.
 type Finding struct {
 	Sighting Sighting `json:"sighting"`
-	What     string   `json:"what"`
+	What     string   `json:"what" enum:"new,known,moved,more,leftout"`
 	Device   string   `json:"device,omitempty"`
 	Says     string   `json:"says"`
 }

@@ -20,6 +20,7 @@ const (
 	mostForwards = 10000
 	mostVisits   = 500
 	mostMakers   = 2000
+	MostKinds    = 200   // of device
 	mostDone     = 20000 // a step or two for each device and forward
 
 	// Parts of a thing. A router's page has room for fewer senders, and no device
@@ -28,6 +29,7 @@ const (
 	mostRanges     = 64
 	mostBands      = 64
 	mostKinds      = 64
+	mostOfKind     = 64
 	mostKeepFree   = 256
 	mostServers    = 32
 	mostOwnPorts   = 256

@@ -18,6 +18,7 @@ func Changed(before, after Site) []Touch {
 	}
 	add(before.Name != after.Name, Touch{"site", "name"})
 	add(!reflect.DeepEqual(before.Makers, after.Makers), Touch{"site", "makers"})
+	add(!reflect.DeepEqual(before.Kinds, after.Kinds), Touch{"site", "kinds"})
 	differing(before.Networks, after.Networks, &out, nil)
 	differing(before.Routers, after.Routers, &out, nil)
 	differing(before.Forwards, after.Forwards, &out, nil)

@@ -16,7 +16,7 @@ const EditFormat = 2
 // Edits has an empty edit of each verb, in the order in which they are told.
 var Edits = []Edit{
 	RenameSite{}, PutNetwork{}, RemoveNetwork{}, PutRouter{}, RemoveRouter{}, PutDevice{}, RemoveDevice{}, Describe{}, PutInterface{}, RemoveInterface{},
-	PutService{}, RemoveService{}, SetPin{}, SetWants{}, SetOpen{}, PutForward{}, RemoveForward{}, Tick{}, PutVisit{}, RemoveVisit{}, SetMakers{},
+	PutService{}, RemoveService{}, SetPin{}, SetWants{}, SetOpen{}, PutForward{}, RemoveForward{}, Tick{}, PutVisit{}, RemoveVisit{}, SetMakers{}, SetKinds{}, PatchHeld{},
 }
 
 // kinds finds the type of each verb.
@@ -149,6 +149,10 @@ func wholeEdit(e Edit) Edit {
 		return PutVisit{e.Visit.whole(), e.At}
 	case SetMakers:
 		return SetMakers{present(e.Makers)}
+	case PatchHeld:
+		return PatchHeld{e.ID, eachWhole(e.Drop, HeldForward.whole), eachWhole(e.Add, HeldForward.whole)}
+	case SetKinds:
+		return SetKinds{eachWhole(e.Kinds, Kind.Whole)}
 	case SetOpen:
 		return SetOpen{e.ID, e.Open.whole()}
 	}
@@ -167,6 +171,8 @@ func (e Tick) MarshalJSON() ([]byte, error)            { return written(e) }
 func (e PutVisit) MarshalJSON() ([]byte, error)        { return written(e) }
 func (e RemoveVisit) MarshalJSON() ([]byte, error)     { return written(e) }
 func (e SetMakers) MarshalJSON() ([]byte, error)       { return written(e) }
+func (e SetKinds) MarshalJSON() ([]byte, error)        { return written(e) }
+func (e PatchHeld) MarshalJSON() ([]byte, error)       { return written(e) }
 func (e PutDevice) MarshalJSON() ([]byte, error)       { return written(e) }
 func (e RemoveDevice) MarshalJSON() ([]byte, error)    { return written(e) }
 func (e Describe) MarshalJSON() ([]byte, error)        { return written(e) }

@@ -105,6 +105,44 @@ func (e RemoveRouter) apply(d *draft, at *trail) ([]Edit, error) {
 	return append(back, d.dropForwards(func(f *Forward) bool { return f.Router == e.ID })...), nil
 }
 
+// PatchHeld changes what a router is known to hold: lines that are not there any more, and
+// lines that are, which come first. A line to drop is found by all that it says.
+type PatchHeld struct {
+	ID   string        `json:"id"`
+	Drop []HeldForward `json:"drop"`
+	Add  []HeldForward `json:"add"`
+}
+
+// Verb is "held".
+func (PatchHeld) Verb() Verb { return "held" }
+
+// Touches the router.
+func (e PatchHeld) Touches() []Touch { return []Touch{{Thing: Router{ID: e.ID}.Ref()}} }
+
+func (e PatchHeld) apply(d *draft, at *trail) ([]Edit, error) {
+	own(d, "routers", &d.Routers)
+	k := slices.IndexFunc(d.Routers, func(r Router) bool { return r.ID == e.ID })
+	if k < 0 {
+		return nil, at.field("id").refuse(e.ID, "the id of a router of this site")
+	}
+	old := d.Routers[k]
+	held := Held{}
+	if old.Held != nil {
+		held = *old.Held
+	}
+	lines := slices.Clone(held.Forwards)
+	for i, f := range e.Drop {
+		n := slices.IndexFunc(lines, f.says)
+		if n < 0 {
+			return nil, at.field("drop").item(i).refuse(f.Outside.String(), "a line that the router is known to hold")
+		}
+		lines = slices.Delete(lines, n, n+1)
+	}
+	held.Forwards = append(eachWhole(e.Add, HeldForward.whole), lines...)
+	d.Routers[k].Held = &held
+	return []Edit{PutRouter{old, &k}}, nil
+}
+
 // PutForward adds a forward or replaces the one with its id.
 type PutForward struct {
 	Forward Forward `json:"forward"`
@@ -224,6 +262,24 @@ func (e SetMakers) apply(d *draft, _ *trail) ([]Edit, error) {
 	back := SetMakers{d.Makers}
 	d.Makers = present(slices.Clone(e.Makers))
 	delete(d.copied, "makers")
+	return []Edit{back}, nil
+}
+
+// SetKinds gives the whole list of the kinds of device of the site's own.
+type SetKinds struct {
+	Kinds []Kind `json:"kinds"`
+}
+
+// Verb is "kinds".
+func (SetKinds) Verb() Verb { return "kinds" }
+
+// Touches the list of kinds.
+func (SetKinds) Touches() []Touch { return []Touch{{"site", "kinds"}} }
+
+func (e SetKinds) apply(d *draft, _ *trail) ([]Edit, error) {
+	back := SetKinds{d.Kinds}
+	d.Kinds = eachWhole(e.Kinds, Kind.Whole)
+	delete(d.copied, "kinds")
 	return []Edit{back}, nil
 }
 

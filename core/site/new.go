@@ -12,7 +12,7 @@ func New(name string, subnet netip.Prefix, gateway netip.Addr, ranges []Range) S
 		n.DNS = []netip.Addr{gateway}
 	}
 	r := Router{
-		ID: "edge", Name: "Router", Network: "main", UPnP: "unknown", WAN: WAN{Kind: "unknown"},
+		ID: "edge", Name: "Router", Network: "main", UPnP: "unknown", LoopsBack: "unknown", WAN: WAN{Kind: "unknown"},
 		Form: Form{PortsPerLine: "range", Renumber: "range", Protocols: []Protocol{TCP, UDP, Both}, LimitsSender: "no", Reserves: "anywhere"},
 	}
 	return Site{Name: name, Networks: []Network{n}, Routers: []Router{r}}.Whole()

@@ -40,6 +40,9 @@ func anyEdit(r *rand.Rand) Edit {
 		PutForward{Forward{ID: some(r, "f1", "f2"), Router: some(r, "edge", "inner"), Protocol: UDP, Outside: span.Port(1 + r.IntN(99)), To: some(r, "rec.0", "new.0", "10.48.16.9")}, at}, RemoveForward{id},
 		Tick{id, some(r, nil, &Done{At: "now", Values: text}), at},
 		PutVisit{Visit{ID: some(r, "v1", "v2"), From: "2026-05-04T09:00:00Z", Until: some(r, "", "2026-05-04T12:00:00Z"), Seen: []SeenThen{{Interface: "rec.0", Address: address, Host: text}}}, at}, RemoveVisit{id},
+		PatchHeld{some(r, "edge", "inner"), nil, []HeldForward{{Name: text, Protocol: TCP, Outside: span.Port(1 + r.IntN(9)), Address: netip.MustParseAddr("10.48.16.20"), Enabled: true}}},
+		PatchHeld{some(r, "edge", "inner"), []HeldForward{{Name: text, Protocol: TCP, Outside: span.Port(1 + r.IntN(9)), Address: netip.MustParseAddr("10.48.16.20"), Enabled: true}}, nil},
+		SetKinds{some(r, nil, []Kind{{ID: "kiln", Name: text, Services: []KindService{{ID: "page", Protocol: TCP, Ports: some(r, span.Port(80), span.Ports{})}}, Purposes: []Purpose{{ID: "watch", Services: []string{some(r, "page", "none")}}}}})},
 		SetMakers{some(r, nil, []Maker{{"00:00:5e", text}}, []Maker{{"00-00-5E-00-53-2", text}, {"0", text}}, []Maker{{"0g", text}})},
 	)
 }
@@ -53,6 +56,7 @@ func TestAnyEditsAreTakenOrRefusedWhole(t *testing.T) {
 	}
 	r := rand.New(rand.NewPCG(61, 62))
 	taken := map[Verb]int{}
+	long := s
 	for round := range 12000 {
 		edits := []Edit{anyEdit(r)}
 		if r.IntN(3) == 0 {
@@ -95,6 +99,13 @@ func TestAnyEditsAreTakenOrRefusedWhole(t *testing.T) {
 		if back, _, err := Apply(next, undo); err != nil || string(Write(back)) != before {
 			t.Fatalf("round %d: %s is not undone: %v\n%s\nbecame\n%s", round, edits[0].Verb(), err, before, Write(back))
 		}
+		// From whatever a site was some edits ago, one batch leads to what it is.
+		if there, _, err := Apply(long, Lead(long, next)); err != nil || string(Write(there)) != string(Write(next)) {
+			t.Fatalf("round %d: %v: led from\n%s\nto\n%s\nin place of\n%s", round, err, Write(long), Write(there), Write(next))
+		}
+		if r.IntN(4) == 0 {
+			long = next
+		}
 		if r.IntN(40) == 0 {
 			s, _ = Read([]byte(sample)) // start anew before everything is removed
 		} else {
@@ -118,7 +129,7 @@ func marshal(t *testing.T, v any) []byte {
 func missed(t *testing.T, before, after Site, touched []Touch) {
 	t.Helper()
 	parts := func(s Site) map[Touch]any {
-		out := map[Touch]any{{"site", "name"}: s.Name, {"site", "makers"}: s.Makers}
+		out := map[Touch]any{{"site", "name"}: s.Name, {"site", "makers"}: s.Makers, {"site", "kinds"}: s.Kinds}
 		for _, n := range s.Networks {
 			out[Touch{Thing: n.Ref()}] = n
 		}

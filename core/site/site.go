@@ -22,6 +22,7 @@ type Site struct {
 	Done     []Done    `json:"done"`
 	Visits   []Visit   `json:"visits"`
 	Makers   []Maker   `json:"makers"`
+	Kinds    []Kind    `json:"kinds"` // of the site's own, beside those of the catalogue
 }
 
 // Network is one IPv4 subnet of the site.
@@ -87,8 +88,12 @@ type Router struct {
 	WAN      WAN       `json:"wan,omitzero"`
 	OwnPorts []OwnPort `json:"ownPorts"`
 	UPnP     string    `json:"upnp,omitempty" default:"unknown" enum:"on,off,unknown"`
-	Form     Form      `json:"form,omitzero"`
-	Held     *Held     `json:"held,omitempty"`
+
+	// LoopsBack is whether its outside address works from inside (hairpin, RFC 4787 section 6).
+	LoopsBack string `json:"loopsBack,omitempty" default:"unknown" enum:"yes,no,unknown"`
+
+	Form Form  `json:"form,omitzero"`
+	Held *Held `json:"held,omitempty"`
 }
 
 // Held is what a router really has on its forwarding page, as read last: from which
@@ -110,6 +115,12 @@ type HeldForward struct {
 	From     []string   `json:"from"`
 	Enabled  bool       `json:"enabled" default:"true"`
 	Line     int        `json:"line,omitempty"`
+}
+
+// says reports whether two lines say the same of the same place on the page.
+func (f HeldForward) says(o HeldForward) bool {
+	return f.Name == o.Name && f.Protocol == o.Protocol && f.Outside.Equal(o.Outside) && f.Address == o.Address && f.Inside.Equal(o.Inside) &&
+		slices.Equal(f.From, o.From) && f.Enabled == o.Enabled && f.Line == o.Line
 }
 
 // Label is the router's name, or what can be said of one that has none.

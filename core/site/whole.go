@@ -37,6 +37,7 @@ func (s Site) Whole() Site {
 	s.Forwards = eachWhole(s.Forwards, Forward.whole)
 	s.Visits = eachWhole(s.Visits, Visit.whole)
 	s.Done, s.Makers = present(s.Done), present(s.Makers)
+	s.Kinds = eachWhole(s.Kinds, Kind.Whole)
 	return s
 }
 
@@ -47,13 +48,19 @@ func (n Network) whole() Network {
 	return n
 }
 
+func (f HeldForward) whole() HeldForward {
+	f.From = present(f.From)
+	return f
+}
+
 func (r Router) whole() Router {
 	usual(&r.UPnP, "unknown")
+	usual(&r.LoopsBack, "unknown")
 	usual(&r.WAN.Kind, "unknown")
 	r.OwnPorts, r.Form = present(r.OwnPorts), r.Form.Whole()
 	if r.Held != nil {
 		held := *r.Held
-		held.Forwards = eachWhole(held.Forwards, func(f HeldForward) HeldForward { f.From = present(f.From); return f })
+		held.Forwards = eachWhole(held.Forwards, HeldForward.whole)
 		r.Held = &held
 	}
 	return r

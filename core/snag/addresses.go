@@ -148,7 +148,7 @@ func macRandomised(v View) []Snag {
 		}
 		found = append(found, Snag{
 			Code: "mac-randomised", About: []site.Ref{p.Device.Ref(), p.Interface.Ref()},
-			Says:  fmt.Sprintf("%s is reserved by a made-up MAC address, %s, that it may change. Turn private addresses off on the device first.", p.Label(), p.Interface.MAC),
+			Says:  fmt.Sprintf("%s is reserved by a randomised MAC address, %s, that it may change. Turn private addresses off on the device first.", p.Label(), p.Interface.MAC),
 			Mends: repin(v, p),
 		})
 	}

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"vestpin/core/catalogue"
 	"vestpin/core/form"
 	"vestpin/core/reach"
 	"vestpin/core/site"
@@ -207,6 +208,12 @@ func keepIn(v View, w site.Wish) Mend {
 	return Mend{"Keep " + w.Label() + " inside", edits}
 }
 
+// KeepIn is what keeps a service inside: it is wanted no more, and its forwards go that
+// nothing else stands on.
+func KeepIn(s site.View, w site.Wish) Mend {
+	return keepIn(View{s, &budget{addresses: mostAddressMends, ports: mostPortMends}, newOnce()}, w)
+}
+
 // ledBy gives the forwards on the router behind that a forward leads out, and that would
 // be without a partner if it were gone.
 func ledBy(v View, f site.Forward) []site.Forward {
@@ -358,30 +365,25 @@ func forwardWide(v View) []Snag {
 	return found
 }
 
-// risky are device ports that should never face the internet unlimited: shells
-// and desktops, file shares and databases, and controls without a password.
-var risky = map[uint32]string{
-	22: "a shell", 23: "a shell without encryption", 135: "remote procedure calls", 139: "file sharing", 445: "file sharing",
-	502: "control of machines without a password", 1433: "a database", 1883: "messages without encryption", 3306: "a database", 3389: "a remote desktop",
-	5432: "a database", 5900: "a remote desktop", 6379: "a database", 27017: "a database", 47808: "control of buildings without a password",
-}
-
-// forwardRisky finds such ports that are opened to everybody.
+// forwardRisky finds device ports that should never face the internet unlimited, by the
+// catalogue, and are opened to everybody.
 func forwardRisky(v View) []Snag {
 	var found []Snag
+	dangers := catalogue.Shipped().With(v.Kinds...).Dangers()
 	for _, f := range enabled(v) {
 		if len(f.From) > 0 {
 			continue
 		}
-		for _, run := range f.InsidePorts().Pieces() {
-			if run.Len() == 1 && risky[run.Lo] == "" || run.Len() > 1024 {
-				continue
-			}
-			for port, what := range risky {
-				if run.Contains(port) {
+		inside := f.InsidePorts()
+		if inside.Len() > 1024 {
+			continue // forward-wide says so
+		}
+		for _, d := range dangers {
+			for _, port := range d.Ports.Pieces() {
+				if d.Protocol.Meets(f.Protocol) && inside.Index(port.Lo) >= 0 {
 					found = append(found, Snag{
 						Code: "forward-risky", About: about(v, f),
-						Says: fmt.Sprintf("%s opens %s (port %d) to everybody. Limit who may connect, or reach it through a VPN.", forwardName(f), what, port),
+						Says: fmt.Sprintf("%s opens %s (port %d) to everybody. Limit who may connect, or reach it through a VPN.", forwardName(f), d.What, port.Lo),
 					})
 				}
 			}

@@ -26,7 +26,8 @@ const (
 // Snag is something wrong or risky.
 type Snag struct {
 	Code   string     `json:"code"`
-	Weight string     `json:"weight"`
+	Weight string     `json:"weight" enum:"stops,bites,note"`
+	Family string     `json:"family" enum:"addresses,networks,forwards,routers,visits" doc:"What the snag is of"`
 	About  []site.Ref `json:"about"`
 	Says   string     `json:"says"`
 	Mends  []Mend     `json:"mends"`
@@ -194,7 +195,7 @@ var weights = map[string]string{
 	"reservations-run-out": Stops, "behind-router": Stops, "behind-carrier": Stops, "upstream-missing": Stops,
 	"device-set-in-range": Bites, "mac-randomised": Bites, "open-but-loose": Bites, "forward-to-loose": Bites,
 	"range-full": Bites, "forward-wide": Bites, "forward-risky": Bites, "wish-unmet": Bites, "upnp-on": Bites,
-	"wan-off-network": Stops, "subnet-twice": Bites, "not-followed": Bites,
+	"wan-off-network": Stops, "subnet-twice": Bites, "not-followed": Bites, "router-differs": Bites,
 	"outside-address-moves": Bites, "two-dhcp-servers": Bites, "answers-for-many": Bites,
 }
 
@@ -208,11 +209,11 @@ type (
 )
 
 var rules = []family{
-	{"addresses", []rule{addressFaults, deviceSetInRange, macTwice, macRandomised, openButLoose, seenElsewhere, seenOnOtherNetwork}},
+	{"addresses", []rule{addressFaults, deviceSetInRange, macTwice, macRandomised, seenElsewhere, seenOnOtherNetwork}},
 	{"networks", []rule{subnetTwice, rangeBad, rangeFull}},
-	{"forwards", []rule{outsideClash, outsideIsRoutersOwn, forwardTarget, forwardToLoose, forwardTwice, forwardBesideService, forwardWide, forwardRisky}},
+	{"forwards", []rule{openButLoose, outsideClash, outsideIsRoutersOwn, forwardTarget, forwardToLoose, forwardTwice, forwardBesideService, forwardWide, forwardRisky}},
 	{"routers", []rule{notFollowed, formCannot, linesRunOut, reservationsRunOut, wishUnmet, upstreamMissing,
-		upnpOn, wanOffNetwork, behind, outsideAddressMoves}},
+		routerDiffers, upnpOn, wanOffNetwork, behind, outsideAddressMoves}},
 	{"visits", []rule{twoServers, answersForMany, strangers, swapped}},
 }
 
@@ -226,7 +227,11 @@ func CheckTold(s site.View, did func(what string)) []Snag {
 	out := []Snag{}
 	for _, f := range rules {
 		for _, rule := range f.rules {
-			out = append(out, atMostAlike(tell(v, rule))...)
+			found := atMostAlike(tell(v, rule))
+			for i := range found {
+				found[i].Family = f.about
+			}
+			out = append(out, found...)
 		}
 		did(f.about)
 	}

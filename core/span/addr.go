@@ -138,3 +138,18 @@ func ParseRangeIn(text string, subnet netip.Prefix) (from, to netip.Addr, err er
 	}
 	return from, to, nil
 }
+
+// Prefixes gives the fewest subnets that hold exactly the addresses of a run, rising
+// (RFC 4632).
+func Prefixes(r Run) []netip.Prefix {
+	var out []netip.Prefix
+	for lo, end := uint64(r.Lo), uint64(r.Hi); lo <= end; {
+		bits := 32
+		for bits > 0 && lo&(1<<(33-bits)-1) == 0 && lo+1<<(33-bits)-1 <= end {
+			bits--
+		}
+		out = append(out, netip.PrefixFrom(Addr(uint32(lo)), bits))
+		lo += 1 << (32 - bits)
+	}
+	return out
+}

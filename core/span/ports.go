@@ -113,6 +113,19 @@ func (p Ports) Single() (int, bool) {
 	return 0, false
 }
 
+// Shifted is the list that many ports higher, in its order; false where it would go
+// beyond 65535.
+func (p Ports) Shifted(by uint32) (Ports, bool) {
+	runs := make([]Run, len(p.runs))
+	for i, r := range p.runs {
+		runs[i] = Run{Lo: r.Lo + by, Hi: r.Hi + by}
+		if runs[i].Hi > 65535 {
+			return Ports{}, false
+		}
+	}
+	return PortList(runs...), true
+}
+
 // At is the i-th port in the order written.
 func (p Ports) At(i int) uint32 {
 	for _, r := range p.runs {

@@ -1,0 +1,84 @@
+package addressing
+
+import (
+	"fmt"
+	"net/netip"
+
+	"vestpin/core/site"
+)
+
+// Drop is what it comes to when an interface is put at an address by hand.
+type Drop struct {
+	Taken string      `json:"taken,omitempty" doc:"Why the address is not free; absent where it is"`
+	Edits []site.Edit `json:"edits" doc:"Pins it there all the same"`
+	Swap  []site.Edit `json:"swap" doc:"Lets it and the one that is pinned there change places; empty where they cannot"`
+	Says  string      `json:"says,omitempty" doc:"What the swap does"`
+}
+
+// Put works out what it comes to when an interface is pinned at an address in a way.
+func Put(v site.View, p site.Placed, a netip.Addr, by string) Drop {
+	pin := site.Pin{Address: a, By: by}
+	if p.Interface.Pin != nil {
+		pin.Locked = p.Interface.Pin.Locked
+	}
+	out := Drop{Taken: Free(v, p, a, by), Edits: []site.Edit{site.SetPin{ID: p.Interface.ID, Pin: &pin}}, Swap: []site.Edit{}}
+	if out.Taken == "" {
+		return out
+	}
+	other, old, ok := partner(v, p, a)
+	if !ok {
+		return out
+	}
+	there := site.Pin{Address: old, By: other.Interface.Pin.By}
+	swap := append([]site.Edit{}, out.Edits[0], site.SetPin{ID: other.Interface.ID, Pin: &there})
+	swapped, _, err := site.Apply(v.Site, swap)
+	if err != nil {
+		return out
+	}
+	// Each must be free for its new holder, once both have moved and lie where they are pinned.
+	after := v.With(swapped)
+	mine, _ := after.Interface(p.Interface.ID)
+	its, _ := after.Interface(other.Interface.ID)
+	if Free(after, mine, a, by) != "" && !seenBy(after, mine, its, a) || Free(after, its, old, there.By) != "" && !seenBy(after, its, mine, old) {
+		return out
+	}
+	out.Swap = swap
+	out.Says = fmt.Sprintf("%s goes to %s, %s to %s", p.Label(), a, other.Label(), old)
+	return out
+}
+
+// partner finds the only other interface pinned at an address, which may move, and where an
+// interface is that could give its place for it.
+func partner(v site.View, p site.Placed, a netip.Addr) (other site.Placed, old netip.Addr, ok bool) {
+	at := v.PinnedAt(a)
+	if p.Interface.Pin != nil {
+		old = p.Interface.Pin.Address
+	} else {
+		old = p.Interface.Seen
+	}
+	if len(at) != 1 || at[0].Interface.ID == p.Interface.ID || at[0].Interface.Pin.Locked || at[0].Interface.Network != p.Interface.Network || !old.IsValid() || old == a {
+		return other, old, false
+	}
+	return at[0], old, true
+}
+
+// seenBy reports whether the only thing against an address is that the partner of the swap
+// was seen there, which is moving away.
+func seenBy(v site.View, p, partner site.Placed, a netip.Addr) bool {
+	n, _ := v.Network(p.Interface.Network)
+	if Unusable(v, n, a) != "" {
+		return false
+	}
+	for _, o := range v.PinnedAt(a) {
+		if o.Interface.ID != p.Interface.ID {
+			return false
+		}
+	}
+	for _, o := range v.SeenAt(a) {
+		if o.Interface.ID != p.Interface.ID && o.Interface.ID != partner.Interface.ID {
+			return false
+		}
+	}
+	by := p.Interface.Pin.By
+	return (by != site.ByDevice || !InRange(n, a)) && (by == site.ByDevice || cannotReserve(v, n, a) == "")
+}

@@ -1,0 +1,110 @@
+package forwarding
+
+import (
+	"slices"
+
+	"vestpin/core/reach"
+	"vestpin/core/site"
+)
+
+// TakeHeld gives the edits that take into the plan what a router does otherwise, by one of
+// its lines or for lack of one: differences of one planned forward and one held line. What
+// leads to a service that is known is of that service, which is then opened; else it is a
+// forward made by hand. A planned forward that the router lacks goes, and its service
+// stays in.
+func TakeHeld(v site.View, router string, group []reach.Discrepancy) []site.Edit {
+	r, ok := v.Router(router)
+	if !ok || len(group) == 0 {
+		return nil
+	}
+	d := group[0]
+	planned := slices.IndexFunc(v.Forwards, func(f site.Forward) bool { return f.ID == d.Forward })
+	if d.Line == 0 || r.Held == nil || d.Line > len(r.Held.Forwards) {
+		if planned < 0 {
+			return nil
+		}
+		return shut(v, v.Forwards[planned])
+	}
+	held := r.Held.Forwards[d.Line-1]
+	from, doubt := reach.HeldSenders(held.From)
+	if doubt != "" {
+		return nil
+	}
+	f := site.Forward{Name: held.Name, Router: router, Enabled: true, Protocol: held.Protocol, Outside: held.Outside, To: held.Address.String(), Inside: held.Inside, From: from}
+	if one, single := f.Inside.Single(); single && f.Outside.Len() > 1 {
+		if f.Inside, ok = reach.Rising(one, f.Outside); !ok {
+			return nil
+		}
+	}
+	if planned < 0 {
+		planned = meant(v, router, f)
+	}
+	if at := v.PinnedAt(held.Address); len(at) > 0 {
+		f.To = at[0].Interface.ID
+	}
+	if planned >= 0 {
+		old := v.Forwards[planned]
+		f.ID, f.Name, f.Locked = old.ID, old.Name, old.Locked
+	} else {
+		f.ID = site.FreeID("held-"+f.Outside.String(), func(id string) bool {
+			return slices.ContainsFunc(v.Forwards, func(o site.Forward) bool { return o.ID == id })
+		})
+	}
+	var edits []site.Edit
+	w, known := answering(v, f)
+	if !known {
+		return append(edits, site.PutForward{Forward: f})
+	}
+	f.Service = w.Service.ID
+	if f.Name == "" {
+		f.Name = w.Label()
+	}
+	if open := w.Service.Open; open == nil || !allowsOutside(w, f.Outside) || !slices.Equal(open.From, from) {
+		next := site.Open{Port: site.AnyPort, Prefer: f.Outside, From: from}
+		if open != nil {
+			next.Router = open.Router
+		}
+		edits = append(edits, site.SetOpen{ID: w.Service.ID, Open: &next})
+	}
+	return append(edits, site.PutForward{Forward: f})
+}
+
+// shut takes a forward off, and its service in where nothing else leads to it.
+func shut(v site.View, f site.Forward) []site.Edit {
+	edits := []site.Edit{}
+	others := slices.ContainsFunc(v.Forwards, func(o site.Forward) bool {
+		return o.ID != f.ID && f.Service != "" && o.Service == f.Service && o.Enabled && o.Router == f.Router
+	})
+	if w, ok := v.Service(f.Service); ok && !others && w.Service.Open != nil {
+		edits = append(edits, site.SetOpen{ID: f.Service})
+	}
+	return append(edits, site.RemoveForward{ID: f.ID})
+}
+
+// meant finds the planned forward that a held line was meant to be: one that leads to the
+// same end, and that no line of the router is.
+func meant(v site.View, router string, held site.Forward) int {
+	r, _ := v.Router(router)
+	return slices.IndexFunc(v.Forwards, func(o site.Forward) bool {
+		address, _ := v.Target(o)
+		if o.Router != router || !o.Enabled || address.String() != held.To || !o.InsidePorts().Equal(held.InsidePorts()) || !o.Protocol.Meets(held.Protocol) || o.Outside.Equal(held.Outside) {
+			return false
+		}
+		return !slices.ContainsFunc(r.Held.Forwards, func(h site.HeldForward) bool { return h.Enabled && h.Outside.Equal(o.Outside) && h.Address == address })
+	})
+}
+
+// answering finds the service of the interface that a forward leads to which answers at all
+// of its ports.
+func answering(v site.View, f site.Forward) (site.Wish, bool) {
+	p, ok := v.Interface(f.To)
+	if !ok {
+		return site.Wish{}, false
+	}
+	for _, s := range p.Device.Services {
+		if s.Interface == p.Interface.ID && s.Protocol.Covers(f.Protocol) && s.Ports.Equal(f.InsidePorts()) {
+			return v.Service(s.ID)
+		}
+	}
+	return site.Wish{}, false
+}

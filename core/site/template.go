@@ -1,0 +1,138 @@
+package site
+
+import (
+	"net/netip"
+	"reflect"
+	"slices"
+)
+
+// Template is a new site on the pattern of another: its networks with their bands, its
+// routers with their forms, its makers, and nothing of what is only true there: no devices,
+// forwards, visits, steps, and no address outside.
+func Template(s Site, name string) Site {
+	out := Site{Name: name, Makers: append([]Maker{}, s.Makers...), Kinds: append([]Kind{}, s.Kinds...)}
+	for _, n := range s.Networks {
+		n.Servers, n.Crowds = nil, nil
+		out.Networks = append(out.Networks, n)
+	}
+	upstream := map[string]bool{}
+	for _, r := range s.Routers {
+		upstream[r.ID] = r.Upstream != ""
+	}
+	for _, r := range s.Routers {
+		r.Held = nil
+		r.WAN.Name = ""
+		if !upstream[r.ID] {
+			r.WAN.Address = netip.Addr{}
+		}
+		out.Routers = append(out.Routers, r)
+	}
+	return out.Whole()
+}
+
+// Lead gives the edits that make one site of another: what came, went or is other, thing by
+// thing. Nothing where they are alike.
+func Lead(from, to Site) []Edit {
+	from, to = from.Whole(), to.Whole()
+	var out []Edit
+	if from.Name != to.Name {
+		out = append(out, RenameSite{to.Name})
+	}
+	networks := compare(from.Networks, to.Networks, true)
+	for _, p := range networks.put {
+		out = append(out, PutNetwork{p.thing, p.at})
+	}
+	routers := compare(from.Routers, to.Routers, true)
+	for _, p := range routers.put {
+		out = append(out, PutRouter{p.thing, p.at})
+	}
+	forwards := compare(from.Forwards, to.Forwards, false)
+	for _, f := range forwards.gone {
+		out = append(out, RemoveForward{f.ID})
+	}
+	devices := compare(from.Devices, to.Devices, false)
+	for _, d := range devices.gone {
+		out = append(out, RemoveDevice{ID: d.ID, Only: true})
+	}
+	for _, p := range devices.put {
+		out = append(out, PutDevice{p.thing, p.at})
+	}
+	for _, p := range forwards.put {
+		out = append(out, PutForward{p.thing, p.at})
+	}
+	visits := compare(from.Visits, to.Visits, false)
+	for _, v := range visits.gone {
+		out = append(out, RemoveVisit{v.ID})
+	}
+	for _, p := range visits.put {
+		out = append(out, PutVisit{p.thing, p.at})
+	}
+	steps := compare(from.Done, to.Done, false)
+	for _, d := range steps.gone {
+		out = append(out, Tick{ID: d.Step})
+	}
+	for _, p := range steps.put {
+		out = append(out, Tick{p.thing.Step, &p.thing, p.at})
+	}
+	if !reflect.DeepEqual(from.Makers, to.Makers) {
+		out = append(out, SetMakers{to.Makers})
+	}
+	if !reflect.DeepEqual(from.Kinds, to.Kinds) {
+		out = append(out, SetKinds{to.Kinds})
+	}
+	// What others stood on goes last.
+	for _, r := range routers.gone {
+		out = append(out, RemoveRouter{ID: r.ID, Only: true})
+	}
+	for _, n := range networks.gone {
+		out = append(out, RemoveNetwork{n.ID})
+	}
+	return out
+}
+
+// comparison is what of a list went, and what came, is other, or stands elsewhere.
+type comparison[T any] struct {
+	gone []T
+	put  []placement[T]
+}
+
+type placement[T any] struct {
+	thing T
+	at    *int
+}
+
+// compare tells how one list becomes another. Where what went is taken out late, after the
+// others are in their places, all are placed anew.
+func compare[T interface{ Ref() Ref }](from, to []T, late bool) comparison[T] {
+	var out comparison[T]
+	was, is := map[Ref]T{}, map[Ref]bool{}
+	for _, v := range to {
+		is[v.Ref()] = true
+	}
+	var stay, want []Ref
+	for _, v := range from {
+		was[v.Ref()] = v
+		if is[v.Ref()] {
+			stay = append(stay, v.Ref())
+		} else {
+			out.gone = append(out.gone, v)
+		}
+	}
+	for _, v := range to {
+		if _, known := was[v.Ref()]; known {
+			want = append(want, v.Ref())
+		}
+	}
+	turned := !slices.Equal(stay, want) || late && len(out.gone) > 0
+	for i, v := range to {
+		old, known := was[v.Ref()]
+		p := placement[T]{thing: v}
+		if turned || !known {
+			p.at = &i
+		}
+		if turned || !known || !reflect.DeepEqual(old, v) {
+			out.put = append(out.put, p)
+		}
+	}
+	return out
+}

@@ -1,0 +1,283 @@
+package snag
+
+import (
+	"fmt"
+	"slices"
+
+	"vestpin/core/site"
+)
+
+// Kindred is snags of one kind, which are mostly mended together.
+type Kindred struct {
+	Code   string `json:"code"`
+	Weight string `json:"weight" enum:"stops,bites,note"`
+	Says   string `json:"says" doc:"Of all of them, in one sentence"`
+	Snags  []int  `json:"snags" doc:"Their places in the list of snags"`
+	Does   string `json:"does,omitempty" doc:"What mends all of them at once; absent for one alone or where none has a mend"`
+}
+
+// alike says of several snags of a kind what one says of itself.
+var alike = map[string]string{
+	"address-twice":               "%d addresses are pinned twice",
+	"address-off-network":         "%d pins are outside their network",
+	"address-unusable":            "%d pins are at addresses that no device can have",
+	"address-answers-already":     "%d pins are where another device was seen",
+	"device-set-in-range":         "%d devices are set by hand inside the DHCP range",
+	"router-cannot-reserve-there": "%d reservations are where the router cannot make them",
+	"mac-twice":                   "%d MAC addresses are entered twice",
+	"mac-missing":                 "%d reservations have no MAC address",
+	"mac-randomised":              "%d reservations are for randomised MAC addresses",
+	"open-but-loose":              "%d services are open, but their devices are loose",
+	"seen-elsewhere":              "%d devices are not yet at their pins",
+	"seen-on-other-network":       "%d devices were seen on another network than entered",
+	"range-bad":                   "%d DHCP ranges are wrong",
+	"range-full":                  "%d DHCP ranges are too short",
+	"subnet-twice":                "%d pairs of networks share addresses",
+	"outside-clash":               "%d outside ports are wanted twice",
+	"outside-is-routers-own":      "%d outside ports are the router's own",
+	"forward-to-nobody":           "%d forwards lead to addresses that nobody is pinned at",
+	"forward-to-loose":            "%d forwards lead to loose devices",
+	"forward-off-network":         "%d forwards lead off the router's network",
+	"forward-beside-service":      "%d forwards lead to ports on which nothing is known to answer",
+	"forward-twice":               "%d forwards stand there twice",
+	"forward-wide":                "%d forwards open more than they need",
+	"forward-risky":               "%d services are open to everybody that should not be",
+	"form-cannot":                 "%d forwards cannot be entered at the router",
+	"lines-run-out":               "%d routers have too few lines",
+	"reservations-run-out":        "%d routers take too few reservations",
+	"wish-unmet":                  "%d services are to be opened, and nothing leads to them yet",
+	"upnp-on":                     "UPnP is on at %d routers",
+	"behind-router":               "%d routers stand behind another that is not entered",
+	"behind-carrier":              "%d routers have an outside address that the provider shares out",
+	"outside-address-moves":       "%d outside addresses change and have no name",
+	"upstream-missing":            "%d forwards have no partner on the router in front",
+	"router-differs":              "%d things stand otherwise in the router than in the plan",
+	"wan-off-network":             "%d routers are off the network in front of them",
+	"stranger":                    "%d devices were never seen here before",
+	"swapped?":                    "%d devices may have been swapped",
+}
+
+// Groups puts snags of one kind together. The heaviest come first, then what mends most.
+func Groups(snags []Snag) []Kindred {
+	out := []Kindred{}
+	at := map[string]int{}
+	for i, s := range snags {
+		key := s.Weight + s.Code
+		n, known := at[key]
+		if !known {
+			n = len(out)
+			at[key] = n
+			out = append(out, Kindred{Code: s.Code, Weight: s.Weight, Says: s.Says})
+		}
+		out[n].Snags = append(out[n].Snags, i)
+	}
+	for i := range out {
+		g := &out[i]
+		if len(g.Snags) < 2 {
+			continue
+		}
+		g.Says = fmt.Sprintf("%d snags of one kind", len(g.Snags))
+		if words := alike[g.Code]; words != "" {
+			g.Says = fmt.Sprintf(words, len(g.Snags))
+		}
+		g.Does = doesAll(snags, g.Snags)
+	}
+	order := map[string]int{Stops: 0, Bites: 1, Note: 2}
+	slices.SortStableFunc(out, func(a, b Kindred) int {
+		if a.Weight != b.Weight {
+			return order[a.Weight] - order[b.Weight]
+		}
+		return mends(snags, b) - mends(snags, a)
+	})
+	return out
+}
+
+// mends is how many of a group have a mend.
+func mends(snags []Snag, g Kindred) int {
+	n := 0
+	for _, i := range g.Snags {
+		if len(snags[i].Mends) > 0 {
+			n++
+		}
+	}
+	return n
+}
+
+// doesAll words what the first mends of several snags do together.
+func doesAll(snags []Snag, of []int) string {
+	verbs := map[string]bool{}
+	n := 0
+	for _, i := range of {
+		if len(snags[i].Mends) > 0 {
+			n++
+			verbs[firstVerb(snags[i].Mends[0])] = true
+		}
+	}
+	if n == 0 {
+		return ""
+	}
+	verb := "Mend"
+	if len(verbs) == 1 {
+		for verb = range verbs {
+		}
+	}
+	if n < len(of) {
+		return fmt.Sprintf("%s %d of %d", verb, n, len(of))
+	}
+	return fmt.Sprintf("%s all %d", verb, n)
+}
+
+// firstVerb is what a mend does in one word: that of its first edit.
+func firstVerb(m Mend) string {
+	if len(m.Edits) == 0 {
+		return "Mend"
+	}
+	switch e := m.Edits[0].(type) {
+	case site.SetPin:
+		if e.Pin == nil {
+			return "Loosen"
+		}
+		return "Pin"
+	case site.PutForward:
+		return "Open"
+	case site.RemoveForward:
+		return "Remove"
+	case site.SetOpen:
+		if e.Open == nil {
+			return "Keep in"
+		}
+		return "Open"
+	}
+	return "Mend"
+}
+
+// Mended is what mends many snags at once.
+type Mended struct {
+	Edits []site.Edit `json:"edits"`
+	Ended int         `json:"ended" doc:"Snags of the kind that are gone then"`
+	Left  int         `json:"left" doc:"Snags of the kind that are still there: each needs a look of its own"`
+}
+
+// mostRounds is how often what is left is looked at again.
+const mostRounds = 4
+
+// MendAll mends the snags of a kind by the first mend of each, as one batch: those that go
+// together, and then what is left of them. It makes nothing heavier: a mend that would bring
+// a snag that stops work is left out.
+func MendAll(s site.View, code string) Mended {
+	out := Mended{Edits: []site.Edit{}}
+	snags := Check(s)
+	before := count(snags, code)
+	out.Left = before
+	for range mostRounds {
+		batch := together(snags, code)
+		if len(batch) == 0 {
+			break
+		}
+		next, after, ok := take(s, snags, code, batch)
+		if !ok {
+			batch, next, after = oneByOne(s, snags, code)
+		}
+		if len(batch) == 0 {
+			break
+		}
+		s, snags = next, after
+		out.Edits = append(out.Edits, batch...)
+		if out.Left = count(snags, code); out.Left == 0 {
+			break
+		}
+	}
+	out.Ended = before - out.Left
+	return out
+}
+
+func count(snags []Snag, code string) int {
+	n := 0
+	for _, s := range snags {
+		if s.Code == code {
+			n++
+		}
+	}
+	return n
+}
+
+// stops counts what stops work for another reason than a kind.
+func stops(snags []Snag, code string) int {
+	n := 0
+	for _, s := range snags {
+		if s.Weight == Stops && s.Code != code {
+			n++
+		}
+	}
+	return n
+}
+
+// together are the edits of the first mends that do not overwrite one another's, nor pin two
+// interfaces alike.
+func together(snags []Snag, code string) []site.Edit {
+	var out []site.Edit
+	var touched []site.Touch
+	at := map[addr]bool{}
+	for _, s := range snags {
+		if s.Code != code || len(s.Mends) == 0 {
+			continue
+		}
+		edits := s.Mends[0].Edits
+		mine := site.Touches(edits)
+		if _, both := site.Disagree(mine, touched); both || pinsAny(edits, at) {
+			continue
+		}
+		for _, e := range edits {
+			if set, ok := e.(site.SetPin); ok && set.Pin != nil {
+				at[set.Pin.Address] = true
+			}
+		}
+		touched = append(touched, mine...)
+		out = append(out, edits...)
+	}
+	return out
+}
+
+func pinsAny(edits []site.Edit, at map[addr]bool) bool {
+	return slices.ContainsFunc(edits, func(e site.Edit) bool {
+		set, ok := e.(site.SetPin)
+		return ok && set.Pin != nil && at[set.Pin.Address]
+	})
+}
+
+// take makes edits, and refuses where no snag of the kind ends or something else stops work.
+func take(s site.View, snags []Snag, code string, edits []site.Edit) (site.View, []Snag, bool) {
+	made, _, err := site.Apply(s.Site, edits)
+	if err != nil {
+		return s, snags, false
+	}
+	next := s.With(made)
+	after := Check(next)
+	if count(after, code) >= count(snags, code) || stops(after, code) > stops(snags, code) {
+		return s, snags, false
+	}
+	return next, after, true
+}
+
+// mostSingly is how many mends are tried one by one where they do not go together.
+const mostSingly = 20
+
+func oneByOne(s site.View, snags []Snag, code string) ([]site.Edit, site.View, []Snag) {
+	var out []site.Edit
+	tried := map[string]bool{}
+	for range mostSingly {
+		i := slices.IndexFunc(snags, func(n Snag) bool {
+			return n.Code == code && len(n.Mends) > 0 && !tried[n.Says]
+		})
+		if i < 0 {
+			break
+		}
+		tried[snags[i].Says] = true
+		edits := snags[i].Mends[0].Edits
+		if next, after, ok := take(s, snags, code, edits); ok {
+			s, snags = next, after
+			out = append(out, edits...)
+		}
+	}
+	return out, s, snags
+}
