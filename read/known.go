@@ -3,6 +3,7 @@ package read
 import (
 	"encoding/csv"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -22,14 +23,22 @@ var properties = map[string]string{
 
 // columns are the properties of the columns of such a file.
 type columns struct {
-	are []string
-	sep string
+	are      []string
+	sep      string
+	forwards bool // of our own list of port forwards
 }
+
+// ownForwards heads the list of port forwards that this program writes.
+const ownForwards = "router,name,protocol,outside,address,inside,from"
 
 var headed = regexp.MustCompile(`(?i)valid_lifetime|linklayeraddress|\bpin\b`)
 
 // known takes the heading of a file of known properties, and then the rows below it.
 func (r *reader) known(l line) bool {
+	if strings.ReplaceAll(l.text, `"`, "") == ownForwards {
+		r.columns, r.out.Forwarding = columns{strings.Split(ownForwards, ","), ",", true}, true
+		return true
+	}
 	if len(l.macs) == 0 && len(l.addrs) == 0 && !l.odd && len(l.words) > 2 && strings.ContainsAny(l.text, ",;\t") && headed.MatchString(l.text) {
 		for _, sep := range []string{",", ";", "\t"} {
 			if strings.Count(l.text, sep) < 2 {
@@ -39,7 +48,7 @@ func (r *reader) known(l line) bool {
 			for _, c := range split(l.text, sep) {
 				are = append(are, properties[strings.ToLower(strings.TrimSpace(c))])
 			}
-			r.columns = columns{are, sep}
+			r.columns = columns{are: are, sep: sep}
 			return true
 		}
 	}
@@ -50,7 +59,30 @@ func (r *reader) known(l line) bool {
 	if len(c) != len(r.columns.are) {
 		return false
 	}
+	if r.columns.forwards {
+		return r.ownForward(l, c)
+	}
 	r.knownRow(l, c)
+	return true
+}
+
+// ownForward takes a row of our own list of port forwards. One to no fixed address is none
+// yet.
+func (r *reader) ownForward(l line, cells []string) bool {
+	for i := range cells {
+		cells[i] = unescape(cells[i])
+	}
+	f := ForwardLine{
+		Router: cells[0], Name: cells[1], Protocol: site.Protocol(cells[2]), From: strings.Fields(cells[6]), Enabled: true, Source: r.source, Line: r.lineOf(l.number),
+	}
+	var bad [3]error
+	f.Outside, bad[0] = span.ParsePorts(cells[3])
+	f.Address, bad[1] = span.ParseAddr(cells[4])
+	f.Inside, bad[2] = span.ParsePorts(cells[5])
+	if bad != [3]error{} || !slices.Contains([]site.Protocol{site.TCP, site.UDP, site.Both}, f.Protocol) {
+		return false
+	}
+	r.out.Forwards = append(r.out.Forwards, f)
 	return true
 }
 

@@ -38,6 +38,9 @@ var ErrOtherWorkbook = errors.New("this is a spreadsheet in XLS or ODS format, w
 type TooLongError struct{ Most int }
 
 func (e *TooLongError) Error() string {
+	if e.Most < 1<<20 {
+		return fmt.Sprintf("this is more than %d kB of text, which is the most that is read at once", e.Most>>10)
+	}
 	return fmt.Sprintf("this is more than %d MB of text, which is the most that is read at once", e.Most>>20)
 }
 
@@ -57,11 +60,17 @@ type Result struct {
 	Lines     []ShownLine         `json:"-"`      // at most MostLines of them
 	Unread    []Unread            `json:"unread"` // at most MostUnread of them
 	Missed    int                 `json:"missed"` // how many lines were not understood
+
+	// Of what routers hold: whether a list of port forwards was met, though it may be empty,
+	// and the rules that let packets by before one could take them, at most MostUnread.
+	Forwarding bool     `json:"-"`
+	Around     []Unread `json:"-"`
 }
 
 // ForwardLine is one line of a router's port forwards, as it stands there. It says nothing
 // of where a device was seen.
 type ForwardLine struct {
+	Router   string        `json:"router,omitempty"` // in our own lists
 	Name     string        `json:"name"`
 	Protocol site.Protocol `json:"protocol"`
 	Outside  span.Ports    `json:"outside"`
@@ -702,6 +711,8 @@ const mostJoined = 2000
 func Join(a, b Result) Result {
 	a.Sightings = append(a.Sightings, b.Sightings...)
 	a.Forwards = append(a.Forwards, b.Forwards...)
+	a.Around = append(a.Around, b.Around...)
+	a.Forwarding = a.Forwarding || b.Forwarding
 	for _, l := range b.Lines[:min(len(b.Lines), mostJoined-min(len(a.Lines), mostJoined))] {
 		if l.List > 0 {
 			l.List += len(a.Lists)

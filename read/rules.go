@@ -20,6 +20,11 @@ var (
 	dnatShape    = regexp.MustCompile(`\bdnat (?:ip )?to (\d+\.\d+\.\d+\.\d+)(?::(\d+(?:-\d+)?))?`)
 	dnatMapShape = regexp.MustCompile(`\bdnat (?:ip )?(?:addr \. port )?to (tcp|udp|th) dport map (\{[^}]*\}|@\S+)`)
 	elementShape = regexp.MustCompile(`(\d+(?:-\d+)?) : (\d+\.\d+\.\d+\.\d+)(?: \. (\d+))?`)
+	unlessShape  = regexp.MustCompile(`\b(saddr|dport|l4proto|sport) !=`)
+	sendsShape   = regexp.MustCompile(`\bdnat\b`)
+	aroundShape  = regexp.MustCompile(`\b(accept|return|drop|reject|jump|goto|vmap|tproxy|redirect)\b`)
+	insideShape  = regexp.MustCompile(`^(?:ip saddr|-A \S+ -s) (\{[^}]*\}|[\d./]+) (?:counter packets \d+ bytes \d+ )?(?:return|accept|-j RETURN|-j ACCEPT)$`)
+	wholeShape   = regexp.MustCompile(`^((i|o)ifname \S+ |ip daddr [\d.]+ |fib daddr type local )*(counter packets \d+ bytes \d+ )?(jump|goto) \S+$|^-A \S+( -[id] \S+| -m addrtype --dst-type LOCAL)* -[jg] \S+$`)
 	commentShape = regexp.MustCompile(`\bcomment "([^"]*)"`)
 	saveShape    = regexp.MustCompile(`^(-[AI] [A-Za-z]|:[A-Z][A-Za-z_-]* [A-Z-]+ \[|\*(nat|filter|mangle|raw|security)$|COMMIT$|-P [A-Z]+ [A-Z]+$)`)
 	optionShape  = regexp.MustCompile(`(!\s+)?(-{1,2}[a-z][a-z-]*) ("[^"]*"|[^\s-]\S*)`)
@@ -30,6 +35,7 @@ type ruleset struct {
 	inside bool              // a table of nftables
 	saved  bool              // of iptables-save
 	name   string            // of the map whose elements come
+	early  bool              // in a chain of nat that sees packets before they are routed
 	maps   map[string]string // the elements of maps, by "@" and their name
 }
 
@@ -41,14 +47,23 @@ func (r *reader) rule(l line) bool {
 		return false
 	}
 	if saveShape.MatchString(text) {
-		r.rules.saved = text != "COMMIT"
-		if strings.Contains(text, "-j DNAT") && !r.iptables(l, text) {
-			r.unread(l)
+		r.rules.saved, r.out.Forwarding = text != "COMMIT", true
+		if text[0] == '*' {
+			r.rules.early = text == "*nat"
+		}
+		switch {
+		case strings.Contains(text, "-j DNAT"):
+			if !r.iptables(l, text) {
+				r.unread(l)
+			}
+		case r.rules.early && strings.HasPrefix(text, "-A ") && !strings.HasPrefix(text, "-A POSTROUTING") && !strings.HasPrefix(text, "-A OUTPUT") && !strings.Contains(text, "-j MASQUERADE") && !strings.Contains(text, "-j SNAT"):
+			r.around(l, text)
 		}
 		return true
 	}
 	if tableShape.MatchString(text) {
 		r.rules = ruleset{inside: true, maps: map[string]string{}}
+		r.out.Forwarding = true
 		return true
 	}
 	if !r.rules.inside {
@@ -60,13 +75,41 @@ func (r *reader) rule(l line) bool {
 	case l.text[0] == '}':
 		r.rules.inside = false
 	case text == "}":
-		r.rules.name = ""
+		r.rules.name, r.rules.early = "", false
+	case strings.HasPrefix(text, "type "):
+		r.rules.early = strings.Contains(text, "hook prerouting") && strings.HasPrefix(text, "type nat")
 	case r.rules.name != "" && elementShape.MatchString(text):
 		r.rules.maps[r.rules.name] += text + " "
-	case strings.Contains(text, "dnat ") && !r.nft(l, text):
-		r.unread(l)
+	case sendsShape.MatchString(commentShape.ReplaceAllString(text, "")) && !strings.Contains(text, "ct status"):
+		if !r.nft(l, text) {
+			r.unread(l)
+		}
+	case r.rules.early && aroundShape.MatchString(text):
+		r.around(l, text)
 	}
 	return true
+}
+
+// around tells of a rule that lets packets by before a port forward could take them, which
+// is not followed. One that only looks at the site's own devices, or sends all on to
+// another chain, takes none from outside.
+func (r *reader) around(l line, text string) {
+	if wholeShape.MatchString(text) {
+		return
+	}
+	if m := insideShape.FindStringSubmatch(text); m != nil {
+		private := true
+		for _, w := range strings.FieldsFunc(m[1], func(c rune) bool { return strings.ContainsRune("{}, ", c) }) {
+			p, err := site.ParseSender(w)
+			private = private && err == nil && p.Addr().IsPrivate()
+		}
+		if private {
+			return
+		}
+	}
+	if len(r.out.Around) < MostUnread {
+		r.out.Around = append(r.out.Around, Unread{r.source, r.lineOf(l.number), cut(text)})
+	}
 }
 
 // nft takes one rule of nftables that sends on (nft(8), "NAT statements").
@@ -74,6 +117,9 @@ func (r *reader) nft(l line, text string) bool {
 	f := grid.Forward{Line: l.number, Enabled: true}
 	if m := commentShape.FindStringSubmatch(text); m != nil {
 		f.Name = m[1]
+	}
+	if strings.Contains(text, "!= ") && unlessShape.MatchString(text) {
+		return false // "not": nothing that a forward says
 	}
 	if m := saddrShape.FindStringSubmatch(text); m != nil {
 		f.From = strings.FieldsFunc(m[1], func(c rune) bool { return c == ' ' || c == ',' || c == '{' || c == '}' })
@@ -167,7 +213,7 @@ func (r *reader) sendsOn(f grid.Forward, proto, l4, outside, to, inside, base st
 // nftJSON takes the answer of "nft -j list ruleset" (libnftables-json(5)), each rule as the
 // text it stands for.
 func (r *reader) nftJSON(n *node) {
-	r.rules = ruleset{inside: true, maps: map[string]string{}}
+	r.rules, r.out.Forwarding = ruleset{inside: true, maps: map[string]string{}}, true
 	list := n.get("nftables").items
 	for _, x := range list {
 		if m := x.get("map"); m.get("name").text != "" {

@@ -92,7 +92,11 @@ func (w *World) Links() ([]wire.Link, error) {
 	if !w.Own.IsValid() {
 		return nil, nil
 	}
-	return []wire.Link{{Name: "made-up", MAC: w.MAC, Own: w.Own, Gateway: w.Gateway, DNS: []netip.Addr{w.Gateway}}}, nil
+	l := wire.Link{Name: "made-up", MAC: w.MAC, Own: w.Own, Gateway: w.Gateway, DNS: []netip.Addr{w.Gateway}, Kind: "wired"}
+	if len(w.Servers) > 0 {
+		l.DHCP, l.Lease = w.Servers[0].Address, int(w.Servers[0].Lease)
+	}
+	return []wire.Link{l}, nil
 }
 
 // Frames answers ARP.

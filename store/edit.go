@@ -70,31 +70,42 @@ const tries = 50
 // mostMeanwhile is how many changes ago an editor may have looked.
 const mostMeanwhile = 500
 
+// Made is what an edit did besides: the entries of others that it went over, and the
+// things that it added without an id, by the ids they got.
+type Made struct {
+	Over  []Entry
+	Named []site.Ref
+}
+
 // Edit makes edits in one transaction with their journal entry. Where the site was
 // changed since Version, they go on top if they overwrite nothing of that, and the
 // entries they went over are given. Errors: ErrNoSite, *DamagedError, *StaleError,
 // *site.Refusal, or one that wraps ErrCannotSave.
-func (s *Store) Edit(ctx context.Context, id string, c Change) (Stored, []Entry, error) {
+func (s *Store) Edit(ctx context.Context, id string, c Change) (Stored, Made, error) {
 	leave, err := s.slot(id).enter(ctx)
 	if err != nil {
-		return Stored{}, nil, err
+		return Stored{}, Made{}, err
 	}
 	defer leave()
 	for range tries {
 		now, err := s.Get(ctx, id)
 		if err != nil {
-			return now, nil, err
+			return now, Made{}, err
 		}
-		next, over, err := s.over(ctx, now, c)
+		mine := c
+		var made Made
+		mine.Edits, made.Named = site.Named(now.Site, c.Edits)
+		var next pending
+		next, made.Over, err = s.over(ctx, now, mine)
 		if err != nil {
-			return now, nil, err
+			return now, Made{}, err
 		}
 		next, err = s.save(ctx, now, next)
 		if !errors.Is(err, errOvertaken) {
-			return next.Stored, over, err
+			return next.Stored, made, err
 		}
 	}
-	return Stored{}, nil, &StaleError{Version: c.Version}
+	return Stored{}, Made{}, &StaleError{Version: c.Version}
 }
 
 // pending is a change that is worked out and not yet written.

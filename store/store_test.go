@@ -66,6 +66,10 @@ func full() site.Site {
 		Done:     []site.Done{{Step: "reserve:rec.0", At: "2026-11-23T09:42:00Z", Values: "IP 10.48.16.20"}},
 		Visits:   []site.Visit{{ID: "v1", From: "2026-11-23T09:00:00Z", Until: "2026-11-23T12:00:00Z", Note: "first", Seen: []site.SeenThen{{Interface: "rec.0", MAC: "00:00:5e:00:53:21", Address: a("10.48.16.112"), Host: "rec"}}}},
 		Makers:   []site.Maker{{Prefix: "00:00:5e:00:53", Name: "Larkbridge"}},
+		Kinds: []site.Kind{{ID: "kiln", Name: "kiln", Also: []string{"oven"}, Words: "kiln|oven", WordsWeigh: 3, Traits: []site.KindTrait{{Trait: "title", Is: "kiln", Weight: 2}},
+			Purposes: []site.Purpose{{ID: "watch", Name: "watch it", Services: []string{"page"}, Optional: []string{"page"}}},
+			Services: []site.KindService{{ID: "page", Name: "web page", Protocol: site.TCP, Ports: ports(80), Open: "same", CanSetTo: []span.Ports{ports(81)}, Risk: "plain", Check: "http", Address: "http://{host}:{port}/", Tells: []string{"outside-port"},
+				Interface: "control", Optional: true, Listens: true, Helps: "udp", HelpsWith: "sound", What: "a kiln"}}}},
 	}.Whole()
 }
 
@@ -159,6 +163,10 @@ func randomBatch(r *rand.Rand, s site.Site) []site.Edit {
 	network, router, visit := s.Networks[0], s.Routers[len(s.Routers)-1], s.Visits
 	network.Name, router.Name = name, name
 	network.Servers = append(slices.Clone(network.Servers), site.DHCPServer{Address: a, At: name})[:min(9, 1+len(network.Servers))]
+	forward := n
+	if len(s.Forwards) > 0 {
+		forward = s.Forwards[r.IntN(len(s.Forwards))].ID
+	}
 	choices := [][]site.Edit{
 		{site.RenameSite{Name: name}}, {site.PutNetwork{Network: network, At: at}}, {site.PutRouter{Router: router, At: at}},
 		{site.PutNetwork{Network: site.Network{ID: n, Subnet: network.Subnet}, At: at}}, {site.RemoveNetwork{ID: n}},
@@ -170,9 +178,11 @@ func randomBatch(r *rand.Rand, s site.Site) []site.Edit {
 		{site.PutService{ID: d.ID, Service: service, At: at}}, {site.RemoveService{ID: service.ID}},
 		{site.SetPin{ID: iface.ID, Pin: &site.Pin{Address: a, By: "device"}}}, {site.SetPin{ID: iface.ID}}, {site.SetWants{ID: iface.ID, Wants: "pin"}},
 		{site.SetOpen{ID: service.ID, Open: open}}, {site.SetOpen{ID: service.ID}},
-		{site.PutForward{At: at, Forward: site.Forward{ID: n, Router: "edge", Protocol: "tcp", Outside: ports(1 + r.IntN(99)), To: iface.ID, From: open.From}}}, {site.RemoveForward{ID: n}},
+		{site.PutForward{At: at, Forward: site.Forward{ID: n, Router: "edge", Protocol: "tcp", Outside: ports(1 + r.IntN(99)), To: iface.ID, From: open.From}}}, {site.RemoveForward{ID: forward}},
 		{site.Tick{ID: "step:" + d.ID, Done: &site.Done{At: name}, At: at}}, {site.Tick{ID: "step:" + d.ID}},
 		{site.PutVisit{Visit: site.Visit{ID: n, From: name, Seen: []site.SeenThen{{Interface: iface.ID, Host: name}}}, At: at}}, {site.RemoveVisit{ID: visit[r.IntN(len(visit))].ID}},
+		{site.PatchHeld{ID: "edge", Add: []site.HeldForward{{Name: name, Protocol: "tcp", Outside: ports(1 + r.IntN(99)), Address: a, Enabled: true}}}},
+		{site.SetKinds{Kinds: []site.Kind{{ID: n, Name: name}}}},
 		{site.SetMakers{Makers: []site.Maker{{Prefix: fmt.Sprintf("%06x", r.IntN(999)), Name: name}, {Prefix: "0", Name: n}}[r.IntN(2):]}},
 		sighting.Split(s, d, iface.ID), sighting.Split(s, o, o.Interfaces[0].ID),
 	}
@@ -314,7 +324,7 @@ func TestTwoWindows(t *testing.T) {
 		var stale *StaleError
 		if c.merges {
 			want, _, _ := site.Apply(st.Site, []site.Edit{c.first, c.second})
-			if err != nil || len(over) != 1 || !reflect.DeepEqual(both.Site, want) {
+			if err != nil || len(over.Over) != 1 || !reflect.DeepEqual(both.Site, want) {
 				t.Errorf("%s: %v, over %v", what, err, over)
 			}
 		} else if !errors.As(err, &stale) || len(stale.Meanwhile) != 1 || stale.Over == "" {

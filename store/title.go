@@ -86,6 +86,10 @@ func titleOf(v site.View, e site.Edit) string {
 		return "remove a visit"
 	case site.SetMakers:
 		return "change the makers"
+	case site.PatchHeld:
+		return "note what the router holds"
+	case site.SetKinds:
+		return "change the kinds of device"
 	case site.Tick:
 		return "tick a step"
 	}

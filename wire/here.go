@@ -39,21 +39,24 @@ func (Here) Links() ([]Link, error) {
 		for _, a := range addrs {
 			p, err := netip.ParsePrefix(a.String())
 			if err == nil && p.Addr().Is4() && p.Bits() <= 30 {
-				out = append(out, Link{Name: i.Name, MAC: mac, Own: p, Gateway: gateways[i.Name], DNS: servers})
+				l := Link{Name: i.Name, MAC: mac, Own: p, Gateway: gateways[i.Name], DNS: servers, Kind: kindOf(i.Name)}
+				l.DHCP, l.Lease = leaseOf(i.Index, i.Name, p.Addr())
+				out = append(out, l)
 			}
 		}
 	}
-	// The link with the gateway is the one that is mostly meant.
-	slices.SortStableFunc(out, func(a, b Link) int {
-		switch {
-		case a.Gateway.IsValid() == b.Gateway.IsValid():
-			return 0
-		case a.Gateway.IsValid():
-			return -1
-		}
-		return 1
-	})
+	// The link with the gateway is the one that is mostly meant, and a wire more than the air.
+	slices.SortStableFunc(out, func(a, b Link) int { return likely(a) - likely(b) })
 	return out, nil
+}
+
+// likely ranks a link: the lower, the more it is meant.
+func likely(l Link) int {
+	rank := map[string]int{"wired": 0, "": 1, "wireless": 1, "virtual": 3}[l.Kind]
+	if !l.Gateway.IsValid() {
+		rank += 10
+	}
+	return rank
 }
 
 func resolvConf() []netip.Addr {

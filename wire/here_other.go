@@ -8,6 +8,10 @@ import "net/netip"
 
 func gateways() map[string]netip.Addr { return nil }
 
+func kindOf(string) string { return "" }
+
+func leaseOf(int, string, netip.Addr) (netip.Addr, int) { return netip.Addr{}, 0 }
+
 // Frames are permitted on Linux only.
 func (Here) Frames(Link) (Frames, error) { return nil, ErrNotPermitted }
 

@@ -18,6 +18,7 @@ import (
 	"golang.org/x/net/html"
 	"golang.org/x/net/html/atom"
 
+	"vestpin/core/catalogue"
 	"vestpin/core/sighting"
 	"vestpin/core/site"
 	"vestpin/frame"
@@ -40,12 +41,23 @@ type Port struct {
 	hear   func(ctx context.Context, c net.Conn, to netip.AddrPort) []site.Trait
 }
 
-// Ports are the well-known ports that are looked at, after the registry of the
-// Internet Assigned Numbers Authority.
-var Ports = []Port{
-	{80, "web page", hearHTTP}, {443, "web page (TLS)", hearTLS}, {22, "SSH", hearFirst}, {554, "video (RTSP)", hearRTSP},
-	{8080, "web page", hearHTTP}, {8443, "web page (TLS)", hearTLS}, {5060, "calls (SIP)", hearSIP}, {5900, "screen (RFB)", hearFirst},
-	{3389, "remote desktop (RDP)", hearRDP}, {21, "files (FTP)", hearFirst}, {1883, "messages (MQTT)", hearMQTT}, {631, "printing (IPP)", hearHTTP},
+// Ports are the well-known ports that are looked at unasked, after the catalogue.
+var Ports = func() []Port {
+	var out []Port
+	known := catalogue.Shipped()
+	for _, p := range known.Look {
+		number, _ := p.Single()
+		if s, ok := known.At(number); ok {
+			out = append(out, Port{uint16(number), s.Name, hearing[s.Check]})
+		}
+	}
+	return out
+}()
+
+// hearing is how what answers is made to say what it is, by the check of its service.
+var hearing = map[string]func(ctx context.Context, c net.Conn, to netip.AddrPort) []site.Trait{
+	"http": hearHTTP, "https": hearTLS, "tls": hearTLS, "ssh": hearFirst, "rtsp": hearRTSP, "sip": hearSIP,
+	"rfb": hearFirst, "rdp": hearRDP, "ftp": hearFirst, "mqtt": hearMQTT, "smtp": hearFirst,
 }
 
 // NameOf is what mostly answers at a TCP port, "service" for one that is not in

@@ -27,6 +27,9 @@ type Link struct {
 	Own     netip.Prefix `json:"own"` // this machine's address, with the width of its subnet
 	Gateway netip.Addr   `json:"gateway,omitzero"`
 	DNS     []netip.Addr `json:"dns"`
+	Kind    string       `json:"kind,omitempty" enum:"wired,wireless,virtual"` // empty where that is not known
+	DHCP    netip.Addr   `json:"dhcp,omitzero"`                                // who leased the address, where the system tells
+	Lease   int          `json:"lease,omitempty"`                              // for how long, in seconds
 }
 
 // Subnet is the network that the link is attached to.

@@ -37,7 +37,7 @@ func TestDnsmasqReadsBack(t *testing.T) {
 			s.Devices = append(s.Devices, site.Device{ID: id, Name: names[r.IntN(len(names))], Interfaces: []site.Interface{n}})
 		}
 		var b bytes.Buffer
-		if err := Targets[0].Write(&b, s); err != nil {
+		if err := Targets[0].Write(&b, s, ""); err != nil {
 			t.Fatal(err)
 		}
 		back, err := read.Text("conf", "leases", b.Bytes())
@@ -75,7 +75,7 @@ func TestInventoryReadsBack(t *testing.T) {
 		t.Fatal(err)
 	}
 	var b bytes.Buffer
-	if err := target.Write(&b, s); err != nil {
+	if err := target.Write(&b, s, ""); err != nil {
 		t.Fatal(err)
 	}
 	back, err := read.Text("inventory.csv", "", b.Bytes())

@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"vestpin/core/form"
+	"vestpin/core/reach"
 	"vestpin/core/site"
 	"vestpin/core/span"
 )
@@ -17,15 +18,18 @@ import (
 type Target struct {
 	Name, FileName, For, MediaType string
 	write                          func(io.Writer, site.View) error
+	writeOne                       func(io.Writer, site.View, site.Router) error // of one router
 }
 
 // Targets are all the files that can be written.
 var Targets = []Target{
-	{"dnsmasq", "vestpin.conf", "dnsmasq: ranges, reservations and options", "text/plain; charset=utf-8", dnsmasq},
-	{"hosts", "hosts", "a hosts file of everything that is pinned", "text/plain; charset=utf-8", hosts},
-	{"inventory.csv", "inventory.csv", "all devices as a table, which can be read again", "text/csv; charset=utf-8", inventoryCSV},
-	{"reservations.csv", "reservations.csv", "the reservations as a table", "text/csv; charset=utf-8", reservationsCSV},
-	{"forwards.csv", "forwards.csv", "the forwards, as the router's form takes them, as a table", "text/csv; charset=utf-8", forwardsCSV},
+	{"dnsmasq", "vestpin.conf", "dnsmasq: ranges, reservations and options", "text/plain; charset=utf-8", dnsmasq, nil},
+	{"hosts", "hosts", "a hosts file of everything that is pinned", "text/plain; charset=utf-8", hosts, nil},
+	{"inventory.csv", "inventory.csv", "all devices as a table, which can be read again", "text/csv; charset=utf-8", inventoryCSV, nil},
+	{"reservations.csv", "reservations.csv", "the reservations as a table", "text/csv; charset=utf-8", reservationsCSV, nil},
+	{"forwards.csv", "forwards.csv", "the forwards, as the router's form takes them, as a table", "text/csv; charset=utf-8", forwardsCSV, nil},
+	{"nftables", "vestpin.nft", "nftables: a router's forwards, what may pass, and the way back", "text/plain; charset=utf-8", nil, nftables},
+	{"iptables", "vestpin.rules", "iptables-restore: the same for older routers", "text/plain; charset=utf-8", nil, iptables},
 }
 
 // Find gives the target of that name, and otherwise an error that lists them.
@@ -39,8 +43,26 @@ func Find(name string) (Target, error) {
 	return Target{}, &span.Malformed{Found: name, Want: "one of " + strings.Join(names, ", ")}
 }
 
-// Write writes the file.
-func (t Target) Write(w io.Writer, s site.Site) error { return t.write(w, site.NewView(s)) }
+// OfRouter reports whether the file is of one router, not of the site.
+func (t Target) OfRouter() bool { return t.writeOne != nil }
+
+// Write writes the file; of what is of one router that of the one named, or of the one that
+// faces the provider where none is. Its errors name the router that is none, or what does
+// not fit.
+func (t Target) Write(w io.Writer, s site.Site, router string) error {
+	v := site.NewView(s)
+	if !t.OfRouter() {
+		return t.write(w, v)
+	}
+	r, ok := v.Router(router)
+	if router == "" {
+		r, ok = reach.Outermost(v)
+	}
+	if !ok {
+		return &site.Refusal{Path: "router", Found: router, Want: "the id of a router of this site"}
+	}
+	return t.writeOne(w, v, r)
+}
 
 // comment makes one line of a text, whatever is in it.
 func comment(text string) string {
@@ -195,12 +217,20 @@ func inventoryCSV(w io.Writer, v site.View) error {
 	return table(w, []string{"name", "kind", "place", "network", "mac", "address", "pin", "by"}, rows)
 }
 
+// routerName is the name of a router, or its id where the name is none or another's too.
+func routerName(v site.View, r site.Router) string {
+	if r.Name == "" || slices.ContainsFunc(v.Routers, func(o site.Router) bool { return o.ID != r.ID && (o.Name == r.Name || o.ID == r.Name) }) {
+		return r.ID
+	}
+	return r.Name
+}
+
 func reservationsCSV(w io.Writer, v site.View) error {
 	var rows [][]string
 	for _, r := range v.Routers {
 		for _, res := range form.Type(v, r).Reservations {
 			p, _ := v.Interface(res.Interface)
-			rows = append(rows, []string{r.Name, res.Name, p.Device.Kind, p.Device.Place, string(res.MAC), res.Address.String()})
+			rows = append(rows, []string{routerName(v, r), res.Name, p.Device.Kind, p.Device.Place, string(res.MAC), res.Address.String()})
 		}
 	}
 	return table(w, []string{"router", "name", "kind", "place", "mac", "address"}, rows)
@@ -226,7 +256,7 @@ func forwardsCSV(w io.Writer, v site.View) error {
 			for i, s := range l.From {
 				from[i] = s.String()
 			}
-			rows = append(rows, []string{r.Name, name, string(l.Protocol), l.Outside.String(), address, l.Inside.String(), strings.Join(from, " ")})
+			rows = append(rows, []string{routerName(v, r), name, string(l.Protocol), l.Outside.String(), address, l.Inside.String(), strings.Join(from, " ")})
 		}
 	}
 	return table(w, []string{"router", "name", "protocol", "outside", "address", "inside", "from"}, rows)

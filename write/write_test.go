@@ -31,7 +31,7 @@ func text(t *testing.T, name string) string {
 		t.Fatal(err)
 	}
 	var b bytes.Buffer
-	if err := target.Write(&b, s); err != nil {
+	if err := target.Write(&b, s, ""); err != nil {
 		t.Fatal(err)
 	}
 	return b.String()

@@ -1,0 +1,92 @@
+package write
+
+import (
+	"bytes"
+	"math/rand/v2"
+	"net/netip"
+	"strings"
+	"testing"
+
+	"vestpin/core/form"
+	"vestpin/core/past"
+	"vestpin/core/reach"
+	"vestpin/core/site"
+	"vestpin/core/span"
+	"vestpin/read"
+)
+
+// What is written for a packet filter, read back, treats every packet as planned, whatever
+// the site: chains, lists, ranges, senders, the router's own ports, forwards that are off.
+func TestRulesReadBack(t *testing.T) {
+	r := rand.New(rand.NewPCG(71, 72))
+	rules := 0
+	for round := range 600 {
+		s := past.Chain(r, 3)
+		s.Forwards = reachable(s)
+		v := site.NewView(s)
+		for _, router := range s.Routers {
+			for _, name := range []string{"nftables", "iptables", "forwards.csv"} {
+				target, err := Find(name)
+				if err != nil {
+					t.Fatal(err)
+				}
+				var b bytes.Buffer
+				if err := target.Write(&b, s, router.ID); err != nil {
+					t.Fatal(err)
+				}
+				back, err := read.Text(name, "", b.Bytes())
+				if err != nil || len(back.Unread) > 0 || len(back.Sightings) > 0 {
+					t.Fatalf("round %d: %s: %v, unread %v, sightings %v\n%s", round, name, err, back.Unread, back.Sightings, &b)
+				}
+				if name == "forwards.csv" && !takes(v, router) {
+					continue // the form cannot say it, so it is not there
+				}
+				held, _ := back.Held(v, router)
+				rules += len(held)
+				if got := reach.Of(v).Compare(router.ID, held); !got.Same() {
+					t.Fatalf("round %d: %s of %s: %v %v\n%s\n%s", round, name, router.ID, got.Differs, got.Doubts, &b, site.Write(s))
+				}
+			}
+		}
+	}
+	if rules < 2000 {
+		t.Errorf("only %d rules were read back", rules)
+	}
+}
+
+// reachable are the forwards that lead to a fixed address.
+func reachable(s site.Site) []site.Forward {
+	v := site.NewView(s)
+	var out []site.Forward
+	for _, f := range s.Forwards {
+		if a, _ := v.Target(f); a.IsValid() {
+			out = append(out, f)
+		}
+	}
+	return out
+}
+
+// takes reports whether the router's form can say all its forwards.
+func takes(v site.View, r site.Router) bool { return len(form.Type(v, r).Faults) == 0 }
+
+// Names go into rules as remarks: none can end one, or become a rule.
+func TestRulesOfHostileNames(t *testing.T) {
+	s := site.Site{
+		Name:     "x\n}\nflush ruleset",
+		Networks: []site.Network{{ID: "n", Subnet: netip.MustParsePrefix("10.48.16.0/24")}},
+		Routers:  []site.Router{{ID: "edge", Name: "a\ntable ip x {}", Network: "n"}},
+		Forwards: []site.Forward{{ID: "f", Name: "\" drop; flush ruleset; \\\nadd rule `x` " + strings.Repeat("ü", 200), Router: "edge", Enabled: true, Protocol: site.TCP, Outside: span.Port(8020), To: "10.48.16.20"}},
+	}
+	for _, name := range []string{"nftables", "iptables"} {
+		target, _ := Find(name)
+		var b bytes.Buffer
+		if err := target.Write(&b, s, ""); err != nil {
+			t.Fatal(err)
+		}
+		for _, line := range strings.Split(b.String(), "\n") {
+			if strings.Contains(line, "flush ruleset") && !strings.HasPrefix(line, "#") && strings.Count(line, `"`) != 2 {
+				t.Errorf("%s: a name became more than a remark: %s", name, line)
+			}
+		}
+	}
+}
