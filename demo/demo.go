@@ -21,8 +21,8 @@ type Site struct {
 
 // Sites gives the demo sites, the main one last, so that it is the newest.
 func Sites() ([]Site, error) {
-	var out []Site
-	for _, id := range []string{"flat", "pottery"} {
+	out := []Site{{"works", Large()}}
+	for _, id := range []string{"farm", "flat", "pottery"} {
 		data, err := fs.ReadFile(files, "sites/"+id+".json")
 		if err != nil {
 			return nil, err

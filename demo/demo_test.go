@@ -31,7 +31,8 @@ func demoSite(t *testing.T, id string) site.Site {
 // Everything in the demo is made up: private or documentation addresses, MAC
 // addresses of the documentation block or randomised ones, names under example.
 func TestOnlyMadeUpThings(t *testing.T) {
-	documentation := []netip.Prefix{netip.MustParsePrefix("192.0.2.0/24"), netip.MustParsePrefix("198.51.100.0/24"), netip.MustParsePrefix("203.0.113.0/24"), netip.MustParsePrefix("10.0.0.0/8")}
+	// Carrier-grade NAT has no documentation addresses: its own shared ones (RFC 6598) are nobody's.
+	documentation := []netip.Prefix{netip.MustParsePrefix("100.64.0.0/10"), netip.MustParsePrefix("192.0.2.0/24"), netip.MustParsePrefix("198.51.100.0/24"), netip.MustParsePrefix("203.0.113.0/24"), netip.MustParsePrefix("10.0.0.0/8")}
 	err := fs.WalkDir(os.DirFS("."), ".", func(path string, d fs.DirEntry, err error) error {
 		if err != nil || d.IsDir() || strings.HasSuffix(path, ".go") {
 			return err
@@ -59,7 +60,7 @@ func TestOnlyMadeUpThings(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	for _, id := range []string{"pottery", "flat"} {
+	for _, id := range []string{"pottery", "flat", "farm", "works"} {
 		for _, r := range demoSite(t, id).Routers {
 			if r.WAN.Name != "" && !strings.Contains(r.WAN.Name, "example") {
 				t.Errorf("%s is a name of the real world", r.WAN.Name)
@@ -119,6 +120,40 @@ func TestSuggestionsMendTheScenes(t *testing.T) {
 			if sn.Weight == snag.Stops {
 				t.Errorf("%s: %s", id, sn.Says)
 			}
+		}
+	}
+}
+
+// The farm stands behind a carrier; the works is a /22 of 400 devices, of which half are
+// pinned, and its suggestion is proven and leaves nothing that stops work.
+func TestFarmAndWorks(t *testing.T) {
+	codes := map[string]int{}
+	for _, sn := range snag.Check(site.NewView(demoSite(t, "farm"))) {
+		codes[sn.Code]++
+	}
+	if codes["behind-carrier"] != 1 || codes["open-but-loose"] != 1 {
+		t.Errorf("the farm's snags: %v", codes)
+	}
+	works := demoSite(t, "works")
+	pinned, open := 0, 0
+	for _, d := range works.Devices {
+		if d.Interfaces[0].Pin != nil {
+			pinned++
+		}
+		if d.Services[0].Open != nil {
+			open++
+		}
+	}
+	if len(works.Devices) != 400 || pinned != 200 || open != 264 || works.Networks[0].Subnet.Bits() != 22 {
+		t.Errorf("the works has %d devices, %d pinned, %d opened, on %s", len(works.Devices), pinned, open, works.Networks[0].Subnet)
+	}
+	result, err := suggest.For(works, suggest.Halves{Addresses: true, Ports: true})
+	if err != nil || len(result.Unmet) != 0 || !result.Proven {
+		t.Errorf("the works: %v, proven %v, %d unmet %+v", err, result.Proven, len(result.Unmet), result.Unmet[:min(3, len(result.Unmet))])
+	}
+	for _, sn := range snag.Check(site.NewView(result.Site)) {
+		if sn.Weight == snag.Stops {
+			t.Errorf("the works: %s", sn.Says)
 		}
 	}
 }

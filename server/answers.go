@@ -29,6 +29,7 @@ type Summary struct {
 	Bites   int       `json:"bites"`
 	Notes   int       `json:"notes"`
 	Changed time.Time `json:"changed"`
+	Visit   string    `json:"visit,omitempty" doc:"When the last visit began, RFC 3339"`
 	Damaged string    `json:"damaged,omitempty" doc:"Why the site cannot be shown; it can be saved as it stands and removed"`
 	Notice  string    `json:"notice,omitempty" doc:"What the program has to tell of the site's data"`
 }
@@ -45,20 +46,40 @@ type Target struct {
 	Forward   string `json:"forward"`
 	Address   string `json:"address" doc:"Empty where the interface is loose"`
 	Interface string `json:"interface,omitempty"`
+	Service   string `json:"service,omitempty" doc:"The service that it leads to"`
+	Clash     bool   `json:"clash,omitempty" doc:"Its outside port is wanted by another as well"`
+	Outer     string `json:"outer,omitempty" doc:"The forward on the router in front that leads here"`
+}
+
+// Left is what there is and what is left to do, station by station.
+type Left struct {
+	Unnamed int `json:"unnamed" doc:"Devices without a name"`
+	Pinned  int `json:"pinned"`
+	Want    int `json:"want" doc:"Interfaces that are pinned or are to be"`
+	Opened  int `json:"opened" doc:"Services to be opened that something leads to"`
+	Open    int `json:"open" doc:"Services to be opened"`
+	Clashes int `json:"clashes" doc:"Outside ports that are wanted twice"`
+	Steps   int `json:"steps"`
+	Done    int `json:"done" doc:"Steps of the sheet that are done"`
+	Again   int `json:"again" doc:"Steps whose values changed after they were done"`
 }
 
 // Answer is a site with all that is worked out from it.
 type Answer struct {
-	ID      string        `json:"id"`
-	Version int           `json:"version"`
-	Site    site.Site     `json:"site"`
-	Snags   []snag.Snag   `json:"snags"`
-	Sheet   []sheet.Group `json:"sheet"`
-	Routers []RouterState `json:"routers"`
-	NeedPin []string      `json:"needPin" doc:"Interfaces that want a pin and have none"`
-	Ways    []Way         `json:"ways" doc:"How each interface would be pinned"`
-	Targets []Target      `json:"targets"`
-	// Randomised are the interfaces whose MAC address is made up by the device.
+	ID      string             `json:"id"`
+	Version int                `json:"version"`
+	Site    site.Site          `json:"site"`
+	Snags   []snag.Snag        `json:"snags"`
+	Sheet   []sheet.Group      `json:"sheet"`
+	Groups  []snag.Kindred     `json:"groups" doc:"The snags by kind, the heaviest first"`
+	Routers []RouterState      `json:"routers" doc:"From the provider inwards"`
+	Leases  []addressing.Lease `json:"leases" doc:"How full the DHCP ranges of each network are"`
+	Held    []HeldState        `json:"held" doc:"What routers really hold, against the plan"`
+	Left    Left               `json:"left"`
+	NeedPin []string           `json:"needPin" doc:"Interfaces that want a pin and have none"`
+	Ways    []Way              `json:"ways" doc:"How each interface would be pinned"`
+	Targets []Target           `json:"targets"`
+	// Randomised are the interfaces whose MAC address is randomised by the device.
 	Randomised []string `json:"randomised"`
 	// Makers are who made the interfaces' devices, as far as that is known.
 	Makers      []MakerOf             `json:"makers"`
@@ -73,8 +94,6 @@ type Answer struct {
 	Redo        string                `json:"redo"`
 	RedoEntry   int                   `json:"redoEntry"`
 	Notice      string                `json:"notice,omitempty"`
-	Done        int                   `json:"done" doc:"Steps of the sheet that are done"`
-	AllSteps    int                   `json:"allSteps"`
 }
 
 // MakerOf is who made the device of an interface.
@@ -111,6 +130,7 @@ type File struct {
 	Name     string `json:"name"`
 	FileName string `json:"fileName"`
 	For      string `json:"for"`
+	OfRouter bool   `json:"ofRouter" doc:"It is of one router"`
 }
 
 func answer(st store.Stored, makers *maker.Registry) Answer {
@@ -122,19 +142,31 @@ func answer(st store.Stored, makers *maker.Registry) Answer {
 	if a.Sheet == nil {
 		a.Sheet = []sheet.Group{}
 	}
-	a.Done, a.AllSteps = sheet.Count(a.Sheet)
-	for _, r := range v.Routers {
+	reaches := reach.Of(v)
+	a.Held = heldStates(v, reaches)
+	a.Groups, a.Leases = snag.Groups(a.Snags), addressing.Leases(v)
+	for _, r := range reach.Inwards(v) {
 		typed := form.Type(v, r)
 		a.Routers = append(a.Routers, RouterState{r.ID, typed.All(), len(typed.Reservations)})
 	}
+	clashing := map[site.Ref]bool{}
+	for _, s := range a.Snags {
+		if s.Code == "outside-clash" || s.Code == "outside-is-routers-own" {
+			for _, ref := range s.About {
+				clashing[ref] = true
+			}
+		}
+	}
+	outer := partnersOf(v, reaches)
 	for _, f := range v.Forwards {
 		address, placed := v.Target(f)
-		t := Target{Forward: f.ID}
+		t := Target{Forward: f.ID, Clash: clashing[f.Ref()], Outer: outer(f)}
 		if address.IsValid() {
 			t.Address = address.String()
 		}
 		if placed != nil {
 			t.Interface = placed.Interface.ID
+			t.Service = reach.Lands(f, *placed)
 		}
 		a.Targets = append(a.Targets, t)
 	}
@@ -145,16 +177,84 @@ func answer(st store.Stored, makers *maker.Registry) Answer {
 		}
 	}
 	a.believe(v, makers)
-	reaches := reach.Of(v)
 	for _, w := range v.Wishes() {
 		if !reaches.Met(w) {
 			a.Unmet = append(a.Unmet, w.Service.ID)
 		}
 	}
+	a.count(v)
 	for _, t := range write.Targets {
-		a.Files = append(a.Files, File{t.Name, t.FileName, t.For})
+		a.Files = append(a.Files, File{t.Name, t.FileName, t.For, t.OfRouter()})
 	}
 	return a
+}
+
+// partnersOf finds, for a forward on a router that stands behind another, the forward there
+// that leads to its first port.
+func partnersOf(v site.View, m *reach.Map) func(f site.Forward) string {
+	type port struct {
+		router string
+		proto  site.Protocol
+		number uint32
+	}
+	single, wide := map[port]string{}, map[string][]reach.Span{}
+	for _, r := range v.Routers {
+		if r.Upstream == "" || !r.WAN.Address.IsValid() {
+			continue
+		}
+		for _, s := range m.To(r.Upstream, reach.Behind(r)) {
+			if s.Ports.Len() == 1 {
+				single[port{r.ID, s.Protocol, s.Inside}] = s.Forward
+			} else {
+				wide[r.ID] = append(wide[r.ID], s)
+			}
+		}
+	}
+	return func(f site.Forward) string {
+		first := f.Outside.At(0)
+		for _, proto := range f.Protocol.Each() {
+			if id, ok := single[port{f.Router, proto, first}]; ok && f.Enabled {
+				return id
+			}
+			for _, s := range wide[f.Router] {
+				if f.Enabled && s.Protocol == proto && s.Inside <= first && first < s.Inside+uint32(s.Ports.Len()) {
+					return s.Forward
+				}
+			}
+		}
+		return ""
+	}
+}
+
+// count says what is left to do.
+func (a *Answer) count(v site.View) {
+	l := &a.Left
+	for _, d := range v.Devices {
+		if d.Name == "" {
+			l.Unnamed++
+		}
+	}
+	for _, p := range v.Interfaces() {
+		if p.Interface.Pin != nil {
+			l.Pinned++
+		}
+	}
+	l.Want = l.Pinned + len(a.NeedPin)
+	l.Open = len(v.Wishes())
+	l.Opened = l.Open - len(a.Unmet)
+	for _, s := range a.Snags {
+		if s.Code == "outside-clash" {
+			l.Clashes++
+		}
+	}
+	l.Done, l.Steps = sheet.Count(a.Sheet)
+	for _, g := range a.Sheet {
+		for _, s := range g.Steps {
+			if s.State == "again" {
+				l.Again++
+			}
+		}
+	}
 }
 
 // believe puts in what the evidence tells of devices and visits.
@@ -224,6 +324,9 @@ func needPin(v site.View) []string {
 func summary(st store.Stored) Summary {
 	v := site.NewView(st.Site)
 	s := Summary{ID: st.ID, Name: st.Site.Name, Devices: len(st.Site.Devices), NeedPin: len(needPin(v)), Changed: st.Changed, Notice: st.Notice}
+	if n := len(st.Site.Visits); n > 0 {
+		s.Visit = st.Site.Visits[n-1].From
+	}
 	if len(st.Site.Networks) > 0 {
 		s.Subnet = st.Site.Networks[0].Subnet.String()
 	}

@@ -100,7 +100,7 @@ func (s *server) readEvidence(ctx context.Context, in *struct {
 	}
 	defer leave()
 	p := sighting.Merge(st.Site, result.Sightings, result.Facts, in.At)
-	edits, holds := hold(st.Site, result.Forwards, in.At)
+	edits, holds := sighting.Hold(st.Site, result.HeldLists(), in.At)
 	out := Preview{
 		Version: st.Version, Edits: append(p.Edits, edits...), Findings: p.Findings, Counts: map[string]int{}, Facts: result.Facts, Unread: result.Unread, Missed: result.Missed, Sources: sources,
 		Lists: result.Lists, Lines: result.Lines, Forwards: result.Forwards[:min(len(result.Forwards), site.MostHeld)], Holds: holds, Refused: refused,
@@ -121,17 +121,6 @@ func rolesOf(kept map[string][]string) read.Roles {
 		}
 	}
 	return out
-}
-
-// hold puts the port forwards that were read beside the plan.
-func hold(s site.Site, forwards []read.ForwardLine, at string) ([]site.Edit, string) {
-	lines := make([]site.HeldForward, len(forwards))
-	source := ""
-	for i, f := range forwards {
-		source = f.Source
-		lines[i] = site.HeldForward{Name: f.Name, Protocol: f.Protocol, Outside: f.Outside, Address: f.Address, Inside: f.Inside, From: f.From, Enabled: f.Enabled, Line: f.Line}
-	}
-	return sighting.Hold(s, lines, source, at)
 }
 
 // The bounds of what is kept of a list: its headings, and its columns.

@@ -46,7 +46,7 @@ func guard(hosts []string) gin.HandlerFunc {
 			return
 		}
 		most := int64(mostBody)
-		if strings.HasSuffix(c.Request.URL.Path, evidencePath) {
+		if strings.HasSuffix(c.Request.URL.Path, evidencePath) || c.Request.URL.Path == restorePath {
 			most = mostEvidence
 		}
 		if c.Request.ContentLength > most {

@@ -9,12 +9,10 @@ import (
 	"net/http"
 	"reflect"
 	"slices"
-	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
 
 	"vestpin/core/form"
-	"vestpin/core/forwarding"
 	"vestpin/core/reach"
 	"vestpin/core/site"
 	"vestpin/core/span"
@@ -56,6 +54,9 @@ func (s *server) routes(api huma.API) {
 	huma.Register(api, get("list-sites", "/api/sites"), s.listSites)
 	huma.Register(api, whole(post("create-site", "/api/sites")), s.createSite)
 	huma.Register(api, whole(post("import-site", "/api/sites/import")), s.importSite)
+	huma.Register(api, whole(post("copy-site", "/api/sites/{id}/copy")), s.copySite)
+	huma.Register(api, get("here", "/api/here"), s.here)
+	huma.Register(api, post("parse-settings", "/api/parse/settings"), s.parseSettings)
 	huma.Register(api, whole(get("get-site", "/api/sites/{id}")), s.getSite)
 	huma.Register(api, huma.Operation{OperationID: "remove-site", Method: http.MethodDelete, Path: "/api/sites/{id}"}, s.removeSite)
 	huma.Register(api, huma.Operation{OperationID: "understood", Method: http.MethodDelete, Path: "/api/sites/{id}/notice"}, s.understood)
@@ -79,9 +80,19 @@ func (s *server) routes(api huma.API) {
 	huma.Register(api, get("split-device", "/api/sites/{id}/split"), s.splitDevice)
 	huma.Register(api, get("suggest", "/api/sites/{id}/suggest"), s.suggest)
 	huma.Register(api, get("walk", "/api/sites/{id}/walk"), s.walk)
-	huma.Register(api, get("thread", "/api/sites/{id}/thread"), s.thread)
+	huma.Register(api, get("pull", "/api/sites/{id}/pull"), s.pull)
+	huma.Register(api, get("put", "/api/sites/{id}/put"), s.put)
+	huma.Register(api, get("keep-in", "/api/sites/{id}/keep-in"), s.keepIn)
+	huma.Register(api, get("mend-all", "/api/sites/{id}/mend-all"), s.mendAll)
+	huma.Register(api, get("get-catalogue", "/api/catalogue"), s.getCatalogue)
+	huma.Register(api, get("own-catalogue", "/api/catalogue/own"), s.ownCatalogue)
+	huma.Register(api, huma.Operation{OperationID: "set-own-catalogue", Method: http.MethodPut, Path: "/api/catalogue/own"}, s.setOwnCatalogue)
+	huma.Register(api, post("equip", "/api/sites/{id}/equip"), s.equip)
+	huma.Register(api, post("parse-ports", "/api/sites/{id}/parse/ports"), s.parsePorts)
 	huma.Register(api, get("room", "/api/sites/{id}/room"), s.room)
 	huma.Register(api, post("parse-network", "/api/parse/network"), s.parseNetwork)
+	huma.Register(api, post("parse-own-ports", "/api/parse/own-ports"), s.parseOwnPorts)
+	huma.Register(api, post("parse-makers", "/api/parse/makers"), s.parseMakers)
 }
 
 func (s *server) listSites(ctx context.Context, _ *struct{}) (*struct{ Body []Summary }, error) {
@@ -125,32 +136,20 @@ func (s *server) createSite(ctx context.Context, in *struct {
 		Subnet  string `json:"subnet"`
 		Gateway string `json:"gateway,omitempty"`
 		Range   string `json:"range,omitempty"`
+		DNS     string `json:"dns,omitempty"`
 	}
 }) (*rawAnswer, error) {
 	var f faults
-	name := strings.TrimSpace(in.Body.Name)
-	switch n := len([]rune(name)); {
-	case n == 0:
-		f.add("name", "", &span.Malformed{Want: "a name for the site"})
-	case n > 200:
-		f.add("name", "", &span.Malformed{Want: fmt.Sprintf("at most 200 characters, not %d", n)})
-	}
-	n := TypedNetwork{Subnet: in.Body.Subnet, Gateway: in.Body.Gateway, Ranges: in.Body.Range}.understand(&f)
+	name := f.siteName(in.Body.Name)
+	n := TypedNetwork{Subnet: in.Body.Subnet, Gateway: in.Body.Gateway, Ranges: in.Body.Range, DNS: in.Body.DNS}.understand(&f)
 	if err := f.err(); err != nil {
 		return nil, err
 	}
-	st, err := s.store.Create(ctx, form.HostName(name), site.New(name, n.Subnet, n.Gateway, n.Ranges))
-	return s.reply(ctx, st, err, true)
-}
-
-func (s *server) importSite(ctx context.Context, in *struct {
-	RawBody []byte `contentType:"application/json"`
-}) (*rawAnswer, error) {
-	v, err := site.Read(in.RawBody)
-	if err != nil {
-		return nil, refusal(err)
+	fresh := site.New(name, n.Subnet, n.Gateway, n.Ranges)
+	if len(n.DNS) > 0 {
+		fresh.Networks[0].DNS = n.DNS
 	}
-	st, err := s.store.Create(ctx, form.HostName(v.Name), v)
+	st, err := s.store.Create(ctx, form.HostName(name), fresh)
 	return s.reply(ctx, st, err, true)
 }
 
@@ -200,7 +199,8 @@ func attachment(mediaType, name string, body []byte) *fileAnswer {
 
 func (s *server) writeFile(ctx context.Context, in *struct {
 	SiteID
-	Name string `path:"name"`
+	Name   string `path:"name"`
+	Router string `query:"router" doc:"Of which router, where the file is of one; the one that faces the provider if absent"`
 }) (*fileAnswer, error) {
 	target, err := write.Find(in.Name)
 	if err != nil {
@@ -211,7 +211,7 @@ func (s *server) writeFile(ctx context.Context, in *struct {
 		return nil, refusal(err)
 	}
 	var b bytes.Buffer
-	if err := target.Write(&b, st.Site); err != nil {
+	if err := target.Write(&b, st.Site, in.Router); err != nil {
 		return nil, refusal(err)
 	}
 	return attachment(target.MediaType, target.FileName, b.Bytes()), nil
@@ -226,7 +226,8 @@ const longestWindow = 40
 // Edited is a site after edits, and what other windows had changed since the
 // version that the editor saw.
 type Edited struct {
-	Merged []string `json:"merged"`
+	Merged []string   `json:"merged"`
+	Made   []site.Ref `json:"made" doc:"What the edits added without an id, such as device:d4"`
 	Answer
 }
 
@@ -246,21 +247,24 @@ func (s *server) editSite(ctx context.Context, in *struct {
 	if len(b.Title) > 300 {
 		b.Title = ""
 	}
-	st, over, err := s.store.Edit(ctx, in.ID, store.Change{Version: b.Version, Who: who, Window: b.Window[:min(len(b.Window), longestWindow)], Title: b.Title, Edits: b.Edits})
+	st, made, err := s.store.Edit(ctx, in.ID, store.Change{Version: b.Version, Who: who, Window: b.Window[:min(len(b.Window), longestWindow)], Title: b.Title, Edits: b.Edits})
 	out, err := s.reply(ctx, st, err, true)
 	if err != nil {
 		return nil, err
 	}
 	merged := []string{}
-	for _, e := range over {
+	for _, e := range made.Over {
 		merged = append(merged, e.Title)
 	}
-	head, err := json.Marshal(merged)
+	head, err := json.Marshal(struct {
+		Merged []string   `json:"merged"`
+		Made   []site.Ref `json:"made"`
+	}{merged, append([]site.Ref{}, made.Named...)})
 	if err != nil {
 		return nil, err
 	}
 	// The answer is kept as bytes: what is of this edit alone goes in front.
-	out.Body = slices.Concat([]byte(`{"merged":`), head, []byte(","), out.Body[1:])
+	out.Body = slices.Concat(head[:len(head)-1], []byte(","), out.Body[1:])
 	return out, nil
 }
 
@@ -330,11 +334,10 @@ func (s *server) walk(ctx context.Context, in *struct {
 	Sender   string `query:"sender"`
 	Router   string `query:"router"`
 }) (*struct{ Body reach.Fate }, error) {
-	st, err := s.store.Get(ctx, in.ID)
+	v, err := s.viewOf(ctx, in.ID)
 	if err != nil {
-		return nil, refusal(err)
+		return nil, err
 	}
-	v := site.NewView(st.Site)
 	p := reach.Packet{Port: in.Port, Protocol: site.Protocol(in.Protocol), Router: in.Router}
 	if in.Sender != "" {
 		if p.Sender, err = span.ParseAddr(in.Sender); err != nil {
@@ -351,37 +354,15 @@ func (s *server) walk(ctx context.Context, in *struct {
 	return &struct{ Body reach.Fate }{reach.Of(v).Walk(p)}, nil
 }
 
-// thread gives the edits that open a service at exactly an outside port.
-func (s *server) thread(ctx context.Context, in *struct {
-	SiteID
-	Service string `query:"service" required:"true"`
-	Outside string `query:"outside" required:"true"`
-}) (*struct{ Body []site.Edit }, error) {
-	st, err := s.store.Get(ctx, in.ID)
-	if err != nil {
-		return nil, refusal(err)
-	}
-	outside, err := span.ParsePorts(in.Outside)
-	if err != nil {
-		return nil, refusal(err)
-	}
-	edits, err := forwarding.Thread(site.NewView(st.Site), in.Service, outside)
-	if err != nil {
-		return nil, refusal(err)
-	}
-	return &struct{ Body []site.Edit }{edits}, nil
-}
-
 func (s *server) room(ctx context.Context, in *struct {
 	SiteID
 	Interface string `query:"interface" required:"true"`
 	By        string `query:"by" enum:"reservation,device,both" required:"true"`
 }) (*struct{ Body []Taken }, error) {
-	st, err := s.store.Get(ctx, in.ID)
+	v, err := s.viewOf(ctx, in.ID)
 	if err != nil {
-		return nil, refusal(err)
+		return nil, err
 	}
-	v := site.NewView(st.Site)
 	p, ok := v.Interface(in.Interface)
 	if !ok {
 		return nil, huma.Error404NotFound("There is no such interface; it may have been removed.")

@@ -33,3 +33,15 @@ func (anyEdit) Schema(r huma.Registry) *huma.Schema {
 	}
 	return &huma.Schema{Ref: prefix + name}
 }
+
+// anyProtocol stands for site.Protocol in the description of the interface.
+type anyProtocol struct{}
+
+// Schema names the three words.
+func (anyProtocol) Schema(r huma.Registry) *huma.Schema {
+	const name = "Protocol"
+	if r.Map()[name] == nil {
+		r.Map()[name] = &huma.Schema{Type: "string", Enum: []any{string(site.TCP), string(site.UDP), string(site.Both)}}
+	}
+	return &huma.Schema{Ref: "#/components/schemas/" + name}
+}

@@ -94,6 +94,8 @@ func New(st *store.Store, o Options) Server {
 	api := humagin.New(r, config())
 	s.routes(api)
 	r.GET("/api/events", s.events)
+	r.GET("/api/backup", s.sendBackup)
+	r.POST(restorePath, s.takeBackup)
 	r.NoRoute(page())
 	return Server{r, api, sync.OnceFunc(func() {
 		s.stopAll()
@@ -154,6 +156,7 @@ func config() huma.Config {
 		c.Components.Schemas.RegisterTypeAlias(t, text)
 	}
 	c.Components.Schemas.RegisterTypeAlias(reflect.TypeFor[site.Edit](), reflect.TypeFor[anyEdit]())
+	c.Components.Schemas.RegisterTypeAlias(reflect.TypeFor[site.Protocol](), reflect.TypeFor[anyProtocol]())
 	return c
 }
 

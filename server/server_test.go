@@ -253,7 +253,7 @@ func TestWholeRound(t *testing.T) {
 	if after != before {
 		t.Error("undo did not lead back")
 	}
-	status, made := send(t, "POST", u+"/api/sites/import", after)
+	status, made := send(t, "POST", u+"/api/sites/import?as=new", after)
 	var a struct{ ID string }
 	if err := json.Unmarshal([]byte(made), &a); status != 200 || err != nil || a.ID != "saltmarsh-pottery" {
 		t.Fatalf("import: %d %v %.200s", status, err, made)
@@ -372,12 +372,12 @@ func TestTypedNetworks(t *testing.T) {
 			t.Errorf("%s: %d %.400s", c.body, status, body)
 		}
 	}
-	status, body := send(t, "POST", u+"/api/parse/network", `{"subnet":"10.48.16.0/24","dns":".1, 192.0.2.53","bands":[{"name":"cameras","range":".20-.39","kinds":"camera, recorder"}],"keepFree":[{"range":".250","why":"lift"}]}`)
+	status, body := send(t, "POST", u+"/api/parse/network", `{"subnet":"10.48.16.0/24","dns":".1, 192.0.2.53","bands":"\n.20-.39  cameras: camera, recorder\n","keepFree":".250 lift"}`)
 	want := `"dns":["10.48.16.1","192.0.2.53"],"ranges":[],"bands":[{"name":"cameras","from":"10.48.16.20","to":"10.48.16.39","kinds":["camera","recorder"]}],"keepFree":[{"from":"10.48.16.250","to":"10.48.16.250","why":"lift"}]`
 	if status != 200 || !strings.Contains(body, want) {
 		t.Errorf("%d %s", status, body)
 	}
-	status, body = send(t, "POST", u+"/api/parse/network", `{"subnet":"10.48.16.0/24","dns":"here","bands":[{"name":"x","range":".39-.20"}],"keepFree":[{"range":"10.48.17.1"}]}`)
+	status, body = send(t, "POST", u+"/api/parse/network", `{"subnet":"10.48.16.0/24","dns":"here","bands":".39-.20 x","keepFree":"10.48.17.1"}`)
 	for _, field := range []string{`"location":"dns"`, `"location":"bands"`, `"location":"keepFree"`} {
 		if status != 422 || !strings.Contains(body, field) {
 			t.Errorf("%s is not among what is told: %d %s", field, status, body)
@@ -393,10 +393,20 @@ func TestSmallAnswers(t *testing.T) {
 		status int
 		says   string
 	}{
-		{"/thread?service=yard.video&outside=9554", 200, `"do":"put-forward"`},
-		{"/thread?service=yard.video&outside=1-2", 422, "as many ports as 554 has"},
-		{"/thread?service=none&outside=1", 422, "the id of a service"},
-		{"/thread?service=yard.video&outside=x", 422, "ports from 1 to 65535"},
+		{"/pull?service=yard.video&outside=9554", 200, `"do":"put-forward"`},
+		{"/pull?service=yard.video&outside=1-2", 422, "as many ports as 554 has"},
+		{"/pull?service=yard.video&outside=1-2&eyelet=true", 200, `"outside":"554"`},
+		{"/pull?service=yard.video&outside=443", 200, `443 at Hall cupboard router is taken by`},
+		{"/pull?service=none&outside=1", 422, "the id of a service"},
+		{"/pull?service=yard.video&outside=x", 422, "ports from 1 to 65535"},
+		{"/put?interface=till.0&address=10.48.16.44&by=reservation", 200, `"says":"Till goes to 10.48.16.44, Door entry to `},
+		{"/put?interface=till.0&address=10.48.16.1&by=reservation", 200, `"swap":[]`},
+		{"/put?interface=none&address=10.48.16.44&by=reservation", 404, "no such interface"},
+		{"/put?interface=till.0&address=.44&by=reservation", 422, "an IPv4 address"},
+		{"/keep-in?service=door.sip", 200, `{"does":"Keep Door entry calls (SIP) inside","edits":[{"do":"open","id":"door.sip"},{"do":"remove-forward","id":"f6"}]}`},
+		{"/keep-in?service=none", 404, "no such service"},
+		{"/mend-all?code=wish-unmet", 200, `"left":0`},
+		{"/mend-all?code=none", 200, `{"edits":[],"ended":0,"left":0}`},
 		{"/walk?port=554&protocol=tcp", 200, `"interface":"rec.0"`},
 		{"/walk?port=554&protocol=tcp&sender=here", 422, "an IPv4 address"},
 		{"/walk?port=554&protocol=tcp&router=attic", 422, "no such router"},
@@ -453,7 +463,7 @@ func TestWhatIsWorkedOut(t *testing.T) {
 	_, body := send(t, "GET", serve(t, Options{}).URL+"/api/sites/pottery", "")
 	var a struct {
 		NeedPin, Unmet, Randomised []string
-		Done, AllSteps             int
+		Left                       Left
 		Routers                    []struct {
 			ID                      string
 			LinesUsed, Reservations int
@@ -464,7 +474,7 @@ func TestWhatIsWorkedOut(t *testing.T) {
 	if err := json.Unmarshal([]byte(body), &a); err != nil {
 		t.Fatal(err)
 	}
-	got := fmt.Sprint(a.NeedPin, a.Unmet, a.Randomised, a.Done, a.AllSteps, a.Routers)
+	got := fmt.Sprint(a.NeedPin, a.Unmet, a.Randomised, a.Left.Done, a.Left.Steps, a.Routers)
 	want := "[pc.0 kiln.0 newcam.0] [door.sip pc.rdp kiln.web] [visitor.0 visitor2.0] 1 23 [{edge 7 6}]"
 	if strings.ReplaceAll(got, "][", "] [") != want {
 		t.Errorf("got %s, want %s", got, want)

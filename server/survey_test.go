@@ -12,6 +12,7 @@ import (
 	"net/netip"
 	"net/url"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -377,7 +378,8 @@ func TestClosingKeepsWhatWasFound(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := st.Create(t.Context(), "flat", sites[0].Site); err != nil {
+	flat := slices.IndexFunc(sites, func(d demo.Site) bool { return d.ID == "flat" })
+	if _, err := st.Create(t.Context(), "flat", sites[flat].Site); err != nil {
 		t.Fatal(err)
 	}
 	h := New(st, Options{Network: func(string) wire.Network {

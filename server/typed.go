@@ -1,10 +1,12 @@
 package server
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"net/netip"
 	"strings"
+	"unicode"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -14,25 +16,12 @@ import (
 
 // TypedNetwork is a network as a person types it.
 type TypedNetwork struct {
-	Subnet   string      `json:"subnet" doc:"10.48.16.0/24, or address and mask"`
-	Gateway  string      `json:"gateway,omitempty"`
-	DNS      string      `json:"dns,omitempty" doc:"Addresses with commas or blanks between"`
-	Ranges   string      `json:"ranges,omitempty" doc:".100-.179, several with commas between"`
-	Bands    []TypedBand `json:"bands,omitempty"`
-	KeepFree []TypedFree `json:"keepFree,omitempty"`
-}
-
-// TypedBand is a band as a person types it.
-type TypedBand struct {
-	Name  string `json:"name"`
-	Range string `json:"range"`
-	Kinds string `json:"kinds,omitempty" doc:"Kinds with commas between"`
-}
-
-// TypedFree is a stretch to keep free as a person types it.
-type TypedFree struct {
-	Range string `json:"range"`
-	Why   string `json:"why,omitempty"`
+	Subnet   string `json:"subnet" doc:"10.48.16.0/24, or address and mask"`
+	Gateway  string `json:"gateway,omitempty"`
+	DNS      string `json:"dns,omitempty" doc:"Addresses with commas or blanks between"`
+	Ranges   string `json:"ranges,omitempty" doc:".100-.179, several with commas between"`
+	Bands    string `json:"bands,omitempty" doc:"One a line: .20-.39 cameras: camera, recorder"`
+	KeepFree string `json:"keepFree,omitempty" doc:"One a line: .240-.254 the landlord's lift"`
 }
 
 // faults collects what is wrong with the fields of a form: each with the word at
@@ -63,6 +52,12 @@ func (f *faults) add(field, found string, err error) {
 		return
 	}
 	f.list = append(f.list, &huma.ErrorDetail{Location: field, Message: message, Value: span.Quote(found)})
+}
+
+// says adds a fault in words of its own.
+func (f *faults) says(field, message string) {
+	f.more++
+	f.list = append(f.list, &huma.ErrorDetail{Location: field, Message: message})
 }
 
 func (f *faults) err() error {
@@ -103,14 +98,17 @@ func (t TypedNetwork) understand(f *faults) site.Network {
 			n.Ranges = append(n.Ranges, site.Range{From: from, To: to})
 		}
 	}
-	for _, b := range atMost(f, "bands", t.Bands) {
-		if from, to, ok := typedRange(f, "bands", b.Range, n.Subnet); ok {
-			n.Bands = append(n.Bands, site.Band{Name: strings.TrimSpace(b.Name), From: from, To: to, Kinds: list(b.Kinds)})
+	for _, line := range f.lines("bands", t.Bands) {
+		stretch, rest := firstWord(line)
+		name, kinds, _ := strings.Cut(rest, ":")
+		if from, to, ok := typedRange(f, "bands", stretch, n.Subnet); ok {
+			n.Bands = append(n.Bands, site.Band{Name: strings.TrimSpace(name), From: from, To: to, Kinds: list(kinds)})
 		}
 	}
-	for _, k := range atMost(f, "keepFree", t.KeepFree) {
-		if from, to, ok := typedRange(f, "keepFree", k.Range, n.Subnet); ok {
-			n.KeepFree = append(n.KeepFree, site.KeepFree{From: from, To: to, Why: strings.TrimSpace(k.Why)})
+	for _, line := range f.lines("keepFree", t.KeepFree) {
+		stretch, why := firstWord(line)
+		if from, to, ok := typedRange(f, "keepFree", stretch, n.Subnet); ok {
+			n.KeepFree = append(n.KeepFree, site.KeepFree{From: from, To: to, Why: why})
 		}
 	}
 	return n
@@ -119,6 +117,25 @@ func (t TypedNetwork) understand(f *faults) site.Network {
 // words cuts a field into its words.
 func (f *faults) words(field, text, between string) []string {
 	return atMost(f, field, strings.FieldsFunc(text, func(c rune) bool { return strings.ContainsRune(between, c) }))
+}
+
+// lines cuts a field into its lines, without those that are empty.
+func (f *faults) lines(field, text string) []string {
+	var out []string
+	for _, line := range strings.Split(text, "\n") {
+		if line = strings.TrimSpace(line); line != "" {
+			out = append(out, line)
+		}
+	}
+	return atMost(f, field, out)
+}
+
+// firstWord cuts a line after its first word.
+func firstWord(line string) (word, rest string) {
+	if at := strings.IndexFunc(line, unicode.IsSpace); at >= 0 {
+		return line[:at], strings.TrimSpace(line[at:])
+	}
+	return line, ""
 }
 
 // atMost refuses a list that no network could have.
@@ -162,4 +179,38 @@ func list(text string) []string {
 		}
 	}
 	return out
+}
+
+// Lines is a field with one thing a line.
+type Lines struct {
+	Text string `json:"text"`
+}
+
+// parseOwnPorts reads the ports that a router keeps for itself: "tcp 443 its own page".
+func (s *server) parseOwnPorts(_ context.Context, in *struct{ Body Lines }) (*struct{ Body []site.OwnPort }, error) {
+	var f faults
+	out := []site.OwnPort{}
+	for _, line := range f.lines("ownPorts", in.Body.Text) {
+		word, rest := firstWord(line)
+		ports, why := firstWord(rest)
+		own := site.OwnPort{Why: why}
+		err := own.Protocol.UnmarshalText([]byte(strings.ToLower(word)))
+		if err == nil {
+			own.Ports, err = span.ParsePorts(ports)
+		}
+		f.add("ownPorts", line, err)
+		out = append(out, own)
+	}
+	return &struct{ Body []site.OwnPort }{out}, f.err()
+}
+
+// parseMakers reads a list of makers: the first digits of a MAC address, and the maker.
+func (s *server) parseMakers(_ context.Context, in *struct{ Body Lines }) (*struct{ Body []site.Maker }, error) {
+	var f faults
+	out := []site.Maker{}
+	for _, line := range f.lines("makers", in.Body.Text) {
+		prefix, name := firstWord(line)
+		out = append(out, site.Maker{Prefix: prefix, Name: name})
+	}
+	return &struct{ Body []site.Maker }{out}, f.err()
 }

@@ -286,6 +286,9 @@ func readCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use: "read FILE…", Short: "Print what device lists, lease files, captures and system tools say", Args: cobra.MinimumNArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
+			if as == "port-list" {
+				return readPortList(args)
+			}
 			var all []read.Result
 			var bad []error
 			for _, name := range args {
@@ -311,7 +314,7 @@ func readCommand() *cobra.Command {
 			return errAnswerNo
 		},
 	}
-	c.Flags().StringVar(&as, "as", "", "read as leases, neighbours, own-settings, table or capture; found out if absent")
+	c.Flags().StringVar(&as, "as", "", "read as leases, neighbours, own-settings, table, capture or port-list; found out if absent")
 	return c
 }
 
@@ -333,7 +336,7 @@ func readFile(name, as string) (read.Result, error) {
 }
 
 func writeCommand() *cobra.Command {
-	var as string
+	var as, router string
 	c := &cobra.Command{
 		Use: "write --as NAME FILE", Short: "Print a file that another program takes", Args: cobra.ExactArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
@@ -345,9 +348,10 @@ func writeCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return target.Write(os.Stdout, s)
+			return target.Write(os.Stdout, s, router)
 		},
 	}
-	c.Flags().StringVar(&as, "as", "", "dnsmasq, hosts, inventory.csv, reservations.csv or forwards.csv")
+	c.Flags().StringVar(&as, "as", "", "dnsmasq, hosts, inventory.csv, reservations.csv, forwards.csv, nftables or iptables")
+	c.Flags().StringVar(&router, "router", "", "for which router nftables and iptables are; the one that faces the provider if absent")
 	return c
 }

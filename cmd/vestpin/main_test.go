@@ -4,11 +4,15 @@ import (
 	"bytes"
 	"encoding/json"
 	"errors"
+	"net/netip"
 	"os"
 	"os/exec"
 	"path/filepath"
 	"strings"
 	"testing"
+
+	"vestpin/core/site"
+	"vestpin/store"
 )
 
 // The test binary is the program itself when it is asked to be.
@@ -129,5 +133,41 @@ func TestSuggestionsSettle(t *testing.T) {
 	}
 	if status, out, _ := vestpin(t, once, "check", "-"); status != 0 {
 		t.Errorf("snags that stop work are left: %.800s", out)
+	}
+}
+
+// All sites go into one file and come back; what was there is kept, and what is wrong is said.
+func TestBackupAndRestore(t *testing.T) {
+	dir := t.TempDir()
+	db, file := filepath.Join(dir, "v.db"), filepath.Join(dir, "all.backup")
+	if status, _, errs := vestpin(t, "", "backup", file, "--db", db); status != 2 || !strings.Contains(errs, "there is no database at") {
+		t.Errorf("%d %s", status, errs)
+	}
+	st, err := store.Open(db)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := st.Create(t.Context(), "mill", site.New("Mill", netip.MustParsePrefix("10.48.16.0/24"), netip.Addr{}, nil)); err != nil {
+		t.Fatal(err)
+	}
+	// The program may run meanwhile: its store stays open.
+	defer st.Close()
+	if status, out, errs := vestpin(t, "", "backup", file, "--db", db); status != 0 || !strings.Contains(out, file) {
+		t.Fatalf("%d %s %s", status, out, errs)
+	}
+	if status, _, errs := vestpin(t, "", "backup", file, "--db", db); status != 2 || !strings.Contains(errs, "exists") {
+		t.Errorf("over a backup that is there: %d %s", status, errs)
+	}
+	if err := st.Remove(t.Context(), "mill"); err != nil {
+		t.Fatal(err)
+	}
+	if status, out, errs := vestpin(t, "", "restore", file, "--db", db); status != 0 || !strings.Contains(out, "v.db-before-") {
+		t.Fatalf("%d %s %s", status, out, errs)
+	}
+	if got, err := st.Get(t.Context(), "mill"); err != nil || got.Site.Name != "Mill" {
+		t.Errorf("the running program sees %q, %v", got.Site.Name, err)
+	}
+	if status, _, errs := vestpin(t, "", "restore", "main_test.go", "--db", db); status != 2 || !strings.Contains(errs, "no backup of Vest Pin") {
+		t.Errorf("%d %s", status, errs)
 	}
 }

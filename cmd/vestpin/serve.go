@@ -45,12 +45,9 @@ func serveCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use: "serve", Short: "Run the web application", Args: cobra.NoArgs,
 		RunE: func(*cobra.Command, []string) error {
-			if db == "" {
-				dir, err := dataDir()
-				if err != nil {
-					return err
-				}
-				db = filepath.Join(dir, "vestpin.db")
+			db, err := database(db)
+			if err != nil {
+				return err
 			}
 			o, err := options(l)
 			if err != nil {
@@ -67,6 +64,15 @@ func serveCommand() *cobra.Command {
 	l.flags(c)
 	c.Flags().StringVar(&db, "db", "", "the database file; in the user's data directory if absent")
 	return c
+}
+
+// database is the file of the database: the one that is named, else that of the user.
+func database(named string) (string, error) {
+	if named != "" {
+		return named, nil
+	}
+	dir, err := dataDir()
+	return filepath.Join(dir, "vestpin.db"), err
 }
 
 func demoCommand() *cobra.Command {
@@ -106,8 +112,12 @@ func demoCommand() *cobra.Command {
 }
 
 // demoNetwork is the made-up network of a demo site. A site made by hand in the
-// demo has one with nobody on it: the demo sends nothing anywhere.
+// demo has one with nobody on it: the demo sends nothing anywhere. Where no site is
+// meant, the computer is at the pottery.
 func demoNetwork(id string) wire.Network {
+	if id == "" {
+		id = "pottery"
+	}
 	w, err := demo.Network(id)
 	if err != nil || w == nil {
 		return &sim.World{}

@@ -1,0 +1,54 @@
+package main
+
+import (
+	"context"
+	"fmt"
+	"os"
+
+	"github.com/spf13/cobra"
+
+	"vestpin/store"
+)
+
+// onDatabase makes a command of a file and the database, which may be in use.
+func onDatabase(c *cobra.Command, do func(ctx context.Context, st *store.Store, file string) (says string, err error)) *cobra.Command {
+	var db string
+	c.Args = cobra.ExactArgs(1)
+	c.RunE = func(c *cobra.Command, args []string) error {
+		path, err := database(db)
+		if err != nil {
+			return err
+		}
+		if _, err := os.Stat(path); err != nil {
+			return fmt.Errorf("there is no database at %s: name it with --db", path)
+		}
+		st, err := store.Open(path)
+		if err != nil {
+			return err
+		}
+		defer st.Close()
+		says, err := do(c.Context(), st, args[0])
+		if err != nil {
+			return err
+		}
+		fmt.Println(says)
+		return nil
+	}
+	c.Flags().StringVar(&db, "db", "", "the database file; in the user's data directory if absent")
+	return c
+}
+
+func backupCommand() *cobra.Command {
+	return onDatabase(&cobra.Command{Use: "backup FILE", Short: "Write all sites with their history to a new file, also while the program runs"},
+		func(ctx context.Context, st *store.Store, file string) (string, error) {
+			return "All sites are in " + file, st.Backup(ctx, file)
+		})
+}
+
+func restoreCommand() *cobra.Command {
+	return onDatabase(&cobra.Command{Use: "restore FILE", Short: "Put what a backup holds in the place of all sites; what was there is kept in a file of its own"},
+		func(ctx context.Context, st *store.Store, file string) (string, error) {
+			before, err := st.Restore(ctx, file)
+			return "Restored. What was there before is in " + before, err
+		})
+}

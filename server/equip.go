@@ -1,0 +1,211 @@
+package server
+
+import (
+	"context"
+	"fmt"
+	"slices"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"vestpin/core/catalogue"
+	"vestpin/core/reach"
+	"vestpin/core/site"
+	"vestpin/core/span"
+	"vestpin/read"
+	"vestpin/read/portlist"
+)
+
+// catalogueOf is the catalogue that ships, with the firm's own kinds.
+func (s *server) catalogueOf(ctx context.Context) (catalogue.Catalogue, error) {
+	own, err := s.store.OwnKinds(ctx)
+	if err != nil {
+		return catalogue.Catalogue{}, refusal(err)
+	}
+	return catalogue.Shipped().With(own...), nil
+}
+
+// Known is the catalogue as the page needs it. Own are the ids of the firm's own kinds.
+type Known struct {
+	catalogue.Catalogue
+	Own []string `json:"own"`
+}
+
+func (s *server) getCatalogue(ctx context.Context, _ *struct{}) (*struct{ Body Known }, error) {
+	own, err := s.store.OwnKinds(ctx)
+	if err != nil {
+		return nil, refusal(err)
+	}
+	out := Known{catalogue.Shipped().With(own...), []string{}}
+	for _, k := range own {
+		out.Own = append(out.Own, k.ID)
+	}
+	return &struct{ Body Known }{out}, nil
+}
+
+// ownCatalogue is the firm's own kinds, as a file.
+func (s *server) ownCatalogue(ctx context.Context, _ *struct{}) (*struct{ Body catalogue.Catalogue }, error) {
+	own, err := s.store.OwnKinds(ctx)
+	if err != nil {
+		return nil, refusal(err)
+	}
+	return &struct{ Body catalogue.Catalogue }{catalogue.Catalogue{Format: catalogue.Format, Kinds: own}}, nil
+}
+
+// setOwnCatalogue takes a catalogue file as the firm's own kinds, whole.
+func (s *server) setOwnCatalogue(ctx context.Context, in *struct{ RawBody []byte }) (*struct{}, error) {
+	c, err := catalogue.Read(in.RawBody)
+	if err != nil {
+		return nil, refusal(err)
+	}
+	return nil, refusal(s.store.SetOwnKinds(ctx, c.Kinds))
+}
+
+// mostEquipped is how many devices are equipped at once.
+const mostEquipped = 500
+
+// Equipped is what a purpose comes to, for one device or several alike.
+type Equipped struct {
+	Version int           `json:"version"`
+	Changes []site.Change `json:"changes"`
+	StaysIn []string      `json:"staysIn" doc:"Services that the devices have and that stay in"`
+}
+
+// equip works out what devices need for their purposes, and changes nothing.
+func (s *server) equip(ctx context.Context, in *struct {
+	SiteID
+	Body struct {
+		Devices []string         `json:"devices" minItems:"1" maxItems:"500"`
+		Wanted  catalogue.Wanted `json:"wanted"`
+	}
+}) (*struct{ Body Equipped }, error) {
+	st, err := s.store.Get(ctx, in.ID)
+	if err != nil {
+		return nil, refusal(err)
+	}
+	known, err := s.catalogueOf(ctx)
+	if err != nil {
+		return nil, err
+	}
+	if len(in.Body.Devices) > mostEquipped {
+		return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("At most %d devices are equipped at once.", mostEquipped))
+	}
+	out := Equipped{Version: st.Version, Changes: []site.Change{}, StaysIn: []string{}}
+	for _, d := range in.Body.Devices {
+		one, err := known.Equip(st.Site, d, in.Body.Wanted)
+		if err != nil {
+			return nil, refusal(err)
+		}
+		out.Changes, out.StaysIn = append(out.Changes, one.Changes...), append(out.StaysIn, one.StaysIn...)
+	}
+	return &struct{ Body Equipped }{out}, nil
+}
+
+// ListedPort is a service that a text lists, and what it comes to at a device: an edit that
+// gives it to the device, or what it has already.
+type ListedPort struct {
+	portlist.Service
+	Is   string     `json:"is" doc:"What the catalogue knows it as, or the device has it as; empty for nothing"`
+	Has  string     `json:"has,omitempty" doc:"The service of the device that it is already"`
+	Edit *site.Edit `json:"edit,omitempty"`
+}
+
+// ListedPorts is a list of ports that was pasted.
+type ListedPorts struct {
+	Version  int                `json:"version"`
+	Services []ListedPort       `json:"services"`
+	Unread   []portlist.BadLine `json:"unread"`
+	Missed   int                `json:"missed"`
+}
+
+// parsePorts reads a list of ports for a device, and changes nothing. What the catalogue
+// knows at another port can be set back to it.
+func (s *server) parsePorts(ctx context.Context, in *struct {
+	SiteID
+	Body struct {
+		Device string `json:"device"`
+		Text   string `json:"text" maxLength:"524288"`
+	}
+}) (*struct{ Body ListedPorts }, error) {
+	st, err := s.store.Get(ctx, in.ID)
+	if err != nil {
+		return nil, refusal(err)
+	}
+	known, err := s.catalogueOf(ctx)
+	if err != nil {
+		return nil, err
+	}
+	at := slices.IndexFunc(st.Site.Devices, func(d site.Device) bool { return d.ID == in.Body.Device })
+	if at < 0 || len(st.Site.Devices[at].Interfaces) == 0 {
+		return nil, huma.Error404NotFound("There is no such device, or it has no interface.")
+	}
+	list, err := read.PortList([]byte(in.Body.Text))
+	if err != nil {
+		return nil, refusal(err)
+	}
+	out := ListedPorts{Version: st.Version, Services: []ListedPort{}, Unread: list.Unread, Missed: list.Missed}
+	taken := map[string]bool{}
+	for _, d := range st.Site.Devices {
+		for _, sv := range d.Services {
+			taken[sv.ID] = true
+		}
+	}
+	for _, one := range list.Services {
+		out.Services = append(out.Services, listed(known.With(st.Site.Kinds...), st.Site.Devices[at], one, taken))
+	}
+	return &struct{ Body ListedPorts }{out}, nil
+}
+
+func listed(known catalogue.Catalogue, d site.Device, one portlist.Service, taken map[string]bool) ListedPort {
+	out := ListedPort{Service: one}
+	for _, s := range d.Services {
+		if s.Protocol.Covers(one.Protocol) && s.Ports.Equal(one.Ports) {
+			out.Has, out.Is = s.ID, s.Name
+			return out
+		}
+	}
+	sv := site.Service{Name: one.Name, Interface: d.Interfaces[0].ID, Protocol: one.Protocol, Ports: one.Ports, CanSetTo: []span.Ports{}}
+	if of, ok := known.Named(d.Kind, one.Name, one.Protocol, one.Ports); ok {
+		out.Is = of.Name
+		if sv.Name == "" {
+			sv.Name = of.Name
+		}
+		for _, p := range append([]span.Ports{of.Ports}, of.CanSetTo...) {
+			if !p.Equal(sv.Ports) && p.Len() == sv.Ports.Len() {
+				sv.CanSetTo = append(sv.CanSetTo, p)
+			}
+		}
+	}
+	sv.ID = site.FreeID(d.ID+"."+one.Ports.String(), func(id string) bool { return taken[id] })
+	taken[sv.ID] = true
+	var edit site.Edit = site.PutService{ID: d.ID, Service: sv}
+	out.Edit = &edit
+	return out
+}
+
+// mostDiffers is how many differences of a router are listed.
+const mostDiffers = 200
+
+// HeldState is what a router really holds against what is planned.
+type HeldState struct {
+	Router  string              `json:"router"`
+	At      string              `json:"at,omitempty"`
+	Source  string              `json:"source,omitempty"`
+	Lines   int                 `json:"lines"`
+	Differs []reach.Discrepancy `json:"differs" doc:"At most 200 of them"`
+	More    int                 `json:"more" doc:"How many more there are"`
+	Doubts  []reach.Doubt       `json:"doubts"`
+}
+
+// heldStates compares all routers of which it is known what they hold.
+func heldStates(v site.View, m *reach.Map) []HeldState {
+	out := []HeldState{}
+	for _, r := range v.Routers {
+		if r.Held == nil {
+			continue
+		}
+		c := m.Compare(r.ID, r.Held.Forwards)
+		n := min(len(c.Differs), mostDiffers)
+		out = append(out, HeldState{r.ID, r.Held.At, r.Held.Source, len(r.Held.Forwards), c.Differs[:n], len(c.Differs) - n, c.Doubts})
+	}
+	return out
+}

@@ -1,0 +1,101 @@
+package server
+
+import (
+	"context"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"vestpin/core/addressing"
+	"vestpin/core/forwarding"
+	"vestpin/core/site"
+	"vestpin/core/snag"
+	"vestpin/core/span"
+)
+
+// What a hand on the page would come to, before anything is changed.
+
+// viewOf gives a site as it is now, to look things up in; its error is ready to be answered.
+func (s *server) viewOf(ctx context.Context, id string) (site.View, error) {
+	st, err := s.store.Get(ctx, id)
+	if err != nil {
+		return site.View{}, refusal(err)
+	}
+	return site.NewView(st.Site), nil
+}
+
+// pull tells what it comes to when a thread is pulled to an outside port.
+func (s *server) pull(ctx context.Context, in *struct {
+	SiteID
+	Service string `query:"service" required:"true"`
+	Outside string `query:"outside" required:"true"`
+	Eyelet  bool   `query:"eyelet" doc:"The outside ports are those of an eyelet that the thread was let go at"`
+}) (*struct{ Body forwarding.Pulled }, error) {
+	v, err := s.viewOf(ctx, in.ID)
+	if err != nil {
+		return nil, err
+	}
+	outside, err := span.ParsePorts(in.Outside)
+	if err != nil {
+		return nil, refusal(err)
+	}
+	pulled, err := forwarding.Pull(v, in.Service, outside, in.Eyelet)
+	if err != nil {
+		return nil, refusal(err)
+	}
+	return &struct{ Body forwarding.Pulled }{pulled}, nil
+}
+
+// put tells what it comes to when an interface is pinned at an address.
+func (s *server) put(ctx context.Context, in *struct {
+	SiteID
+	Interface string `query:"interface" required:"true"`
+	Address   string `query:"address" required:"true"`
+	By        string `query:"by" enum:"reservation,device,both" required:"true"`
+}) (*struct{ Body addressing.Drop }, error) {
+	v, err := s.viewOf(ctx, in.ID)
+	if err != nil {
+		return nil, err
+	}
+	p, ok := v.Interface(in.Interface)
+	if !ok {
+		return nil, huma.Error404NotFound("There is no such interface; it may have been removed.")
+	}
+	a, err := span.ParseAddr(in.Address)
+	if err != nil {
+		return nil, refusal(err)
+	}
+	return &struct{ Body addressing.Drop }{addressing.Put(v, p, a, in.By)}, nil
+}
+
+// keepIn gives the edits that keep a service inside.
+func (s *server) keepIn(ctx context.Context, in *struct {
+	SiteID
+	Service string `query:"service" required:"true"`
+}) (*struct{ Body snag.Mend }, error) {
+	v, err := s.viewOf(ctx, in.ID)
+	if err != nil {
+		return nil, err
+	}
+	w, ok := v.Service(in.Service)
+	if !ok {
+		return nil, huma.Error404NotFound("There is no such service; it may have been removed.")
+	}
+	return &struct{ Body snag.Mend }{snag.KeepIn(v, w)}, nil
+}
+
+// mendAll gives the edits that mend all snags of a kind at once.
+func (s *server) mendAll(ctx context.Context, in *struct {
+	SiteID
+	Code string `query:"code" required:"true"`
+}) (*struct{ Body snag.Mended }, error) {
+	v, err := s.viewOf(ctx, in.ID)
+	if err != nil {
+		return nil, err
+	}
+	leave, err := s.heavy(ctx)
+	if err != nil {
+		return nil, refusal(err)
+	}
+	defer leave()
+	return &struct{ Body snag.Mended }{snag.MendAll(v, in.Code)}, nil
+}

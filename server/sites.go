@@ -1,0 +1,230 @@
+package server
+
+import (
+	"context"
+	"errors"
+	"io"
+	"log/slog"
+	"net/http"
+	"net/netip"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/gin-gonic/gin"
+
+	"vestpin/core/form"
+	"vestpin/core/sighting"
+	"vestpin/core/site"
+	"vestpin/read"
+	"vestpin/store"
+	"vestpin/wire"
+)
+
+// Attached is a network that this computer is attached to.
+type Attached struct {
+	Name    string       `json:"name"`
+	Kind    string       `json:"kind" enum:"wired,wireless,virtual,unknown"`
+	Own     netip.Addr   `json:"own"`
+	Subnet  netip.Prefix `json:"subnet"`
+	Gateway netip.Addr   `json:"gateway,omitzero"`
+	DNS     []netip.Addr `json:"dns"`
+	DHCP    netip.Addr   `json:"dhcp,omitzero" doc:"Who leased the address, where the system tells"`
+	Lease   int          `json:"lease,omitempty" doc:"For how long, in seconds"`
+	Sites   []string     `json:"sites" doc:"The sites that have this network already"`
+}
+
+// here tells what this computer is attached to, the likeliest first. Nothing is sent for it.
+func (s *server) here(ctx context.Context, _ *struct{}) (*struct{ Body []Attached }, error) {
+	network := wire.Network(wire.Here{})
+	if s.network != nil {
+		network = s.network("")
+	}
+	links, err := network.Links()
+	if err != nil {
+		return nil, refusal(err)
+	}
+	all, err := s.store.List(ctx)
+	if err != nil {
+		return nil, refusal(err)
+	}
+	out := []Attached{}
+	for _, l := range links {
+		a := Attached{Name: l.Name, Kind: l.Kind, Own: l.Own.Addr(), Subnet: l.Subnet(), Gateway: l.Gateway, DNS: append([]netip.Addr{}, l.DNS...), DHCP: l.DHCP, Lease: l.Lease, Sites: []string{}}
+		if a.Kind == "" {
+			a.Kind = "unknown"
+		}
+		for _, st := range all {
+			if slices.ContainsFunc(st.Site.Networks, func(n site.Network) bool { return n.Subnet == a.Subnet }) {
+				a.Sites = append(a.Sites, st.ID)
+			}
+		}
+		out = append(out, a)
+	}
+	return &struct{ Body []Attached }{out}, nil
+}
+
+// parseSettings reads what a laptop prints of its own network.
+func (s *server) parseSettings(_ context.Context, in *struct{ Body Lines }) (*struct{ Body sighting.Facts }, error) {
+	facts, err := read.Settings("pasted text", in.Body.Text)
+	if err != nil {
+		return nil, refusal(err)
+	}
+	if !facts.Subnet.IsValid() && !facts.Own.IsValid() && len(facts.Adapters) == 0 {
+		return nil, huma.Error422UnprocessableEntity("No network is told there. Paste what ipconfig /all, ip addr, ip route or nmcli prints.")
+	}
+	return &struct{ Body sighting.Facts }{facts}, nil
+}
+
+// copySite makes a new site on the pattern of another.
+func (s *server) copySite(ctx context.Context, in *struct {
+	SiteID
+	Body struct {
+		Name string `json:"name"`
+	}
+}) (*rawAnswer, error) {
+	var f faults
+	name := f.siteName(in.Body.Name)
+	if err := f.err(); err != nil {
+		return nil, err
+	}
+	st, err := s.store.Get(ctx, in.ID)
+	if err != nil {
+		return nil, refusal(err)
+	}
+	st, err = s.store.Create(ctx, form.HostName(name), site.Template(st.Site, name))
+	return s.reply(ctx, st, err, true)
+}
+
+// importSite takes a site file in: as a new site, or as what a site here has become
+// elsewhere. Where nobody said which and there is a site of that name, it asks.
+func (s *server) importSite(ctx context.Context, in *struct {
+	As      string `query:"as" enum:"new,update" doc:"Asked for where there is a site of that name"`
+	Update  string `query:"site" maxLength:"200" doc:"The site that is updated"`
+	RawBody []byte `contentType:"application/json"`
+}) (*rawAnswer, error) {
+	v, err := site.Read(in.RawBody)
+	if err != nil {
+		return nil, refusal(err)
+	}
+	if in.As == "update" {
+		return s.updateSite(ctx, in.Update, v)
+	}
+	if in.As == "" {
+		all, err := s.store.List(ctx)
+		if err != nil {
+			return nil, refusal(err)
+		}
+		for _, l := range all {
+			if l.Damaged == nil && l.Site.Name == v.Name {
+				return nil, huma.Error409Conflict("There is a site of that name already.", &huma.ErrorDetail{Location: "exists", Message: l.ID})
+			}
+		}
+	}
+	st, err := s.store.Create(ctx, form.HostName(v.Name), v)
+	return s.reply(ctx, st, err, true)
+}
+
+// updateSite makes of a site what its file says, as one change that can be taken back.
+func (s *server) updateSite(ctx context.Context, id string, v site.Site) (*rawAnswer, error) {
+	st, err := s.store.Get(ctx, id)
+	if err != nil {
+		return nil, refusal(err)
+	}
+	edits := site.Lead(st.Site, v)
+	if len(edits) == 0 {
+		return s.reply(ctx, st, nil, false)
+	}
+	st, _, err = s.store.Edit(ctx, id, store.Change{Version: st.Version, Who: who, Title: "take in a newer site file", Edits: edits})
+	return s.reply(ctx, st, err, true)
+}
+
+// backupName is what a backup is called when it is saved.
+func backupName() string { return "vestpin-" + time.Now().Format("2006-01-02") + ".backup" }
+
+// sendBackup sends all that is kept as one file.
+func (s *server) sendBackup(c *gin.Context) {
+	dir, err := os.MkdirTemp("", "vestpin-backup-")
+	if err != nil {
+		problem(c, http.StatusInsufficientStorage, "The backup could not be written: "+err.Error()+".")
+		return
+	}
+	defer os.RemoveAll(dir)
+	path := filepath.Join(dir, "backup")
+	if err := s.store.Backup(c.Request.Context(), path); err != nil {
+		problem(c, http.StatusInsufficientStorage, sentence(err.Error())+".")
+		return
+	}
+	c.FileAttachment(path, backupName())
+}
+
+// restorePath is the address that takes backups, which are large.
+const restorePath = "/api/restore"
+
+// takeBackup puts what a backup holds in the place of all that is kept.
+func (s *server) takeBackup(c *gin.Context) {
+	dir, err := os.MkdirTemp("", "vestpin-restore-")
+	if err != nil {
+		problem(c, http.StatusInsufficientStorage, "The backup could not be taken: "+err.Error()+".")
+		return
+	}
+	defer os.RemoveAll(dir)
+	path := filepath.Join(dir, "backup")
+	if err := receive(path, c.Request.Body); err != nil {
+		problem(c, http.StatusInsufficientStorage, "The backup could not be taken: "+err.Error()+".")
+		return
+	}
+	s.stopAll()
+	before, err := s.store.Restore(c.Request.Context(), path)
+	var none *store.NoBackupError
+	var newer *store.NewerError
+	switch {
+	case errors.As(err, &none):
+		problem(c, http.StatusUnprocessableEntity, sentence(none.Error())+". Nothing was changed.")
+		return
+	case errors.As(err, &newer):
+		problem(c, http.StatusUnprocessableEntity, "The backup was made by a newer Vest Pin: update this program first. Nothing was changed.")
+		return
+	case err != nil:
+		slog.Error("a backup was not restored", "error", err)
+		problem(c, http.StatusInsufficientStorage, sentence(err.Error())+".")
+		return
+	}
+	s.answers.forgetAll()
+	s.hub.tell(news{Version: -1})
+	c.JSON(http.StatusOK, gin.H{"before": before})
+}
+
+// receive writes a body to a file.
+func receive(path string, body io.Reader) error {
+	f, err := os.OpenFile(path, os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o600)
+	if err != nil {
+		return err
+	}
+	_, err = io.Copy(f, body)
+	return errors.Join(err, f.Close())
+}
+
+// forgetAll drops what is kept of all sites.
+func (a *answers) forgetAll() {
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	a.bodies, a.brief = nil, nil
+}
+
+// siteName reads the name of a site.
+func (f *faults) siteName(typed string) string {
+	name := strings.TrimSpace(typed)
+	switch n := len([]rune(name)); {
+	case n == 0:
+		f.says("name", "Give the site a name.")
+	case n > mostName:
+		f.says("name", "At most 200 characters; this has more.")
+	}
+	return name
+}
+
+const mostName = 200
