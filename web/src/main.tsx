@@ -6,17 +6,21 @@ import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { BrowserRouter, Navigate, Route, Routes } from "react-router";
-import { Login } from "./access/login";
-import { AddressesView } from "./addresses/view";
 import { Refused } from "./api/client";
+import { later } from "./parts/later";
 import { Notices } from "./parts/notice";
-import { PlaceView } from "./place/view";
-import { PortsView } from "./ports/view";
+import { Lost } from "./shell/lost";
 import { applyMode } from "./shell/mode";
 import { Shell } from "./shell/shell";
-import { SitesView } from "./sites/view";
-import { SurveyView } from "./survey/view";
 import { system } from "./theme";
+
+// A station is loaded when it is first opened.
+const Login = later(() => import("./access/login").then((m) => m.Login));
+const SitesView = later(() => import("./sites/view").then((m) => m.SitesView));
+const SurveyView = later(() => import("./survey/view").then((m) => m.SurveyView));
+const AddressesView = later(() => import("./addresses/view").then((m) => m.AddressesView));
+const PortsView = later(() => import("./ports/view").then((m) => m.PortsView));
+const PlaceView = later(() => import("./place/view").then((m) => m.PlaceView));
 
 applyMode();
 
@@ -36,22 +40,22 @@ if (root)
     <StrictMode>
       <ChakraProvider value={system}>
         <QueryClientProvider client={client}>
-          <Notices>
-            <BrowserRouter useTransitions={false}>
-              <Routes>
-                <Route path="/login" element={<Login />} />
-                <Route path="/" element={<SitesView />} />
-                <Route path="/s/:site" element={<Shell />}>
-                  <Route index element={<Navigate to="survey" replace />} />
-                  <Route path="survey" element={<SurveyView />} />
-                  <Route path="addresses" element={<AddressesView />} />
-                  <Route path="ports" element={<PortsView />} />
-                  <Route path="place" element={<PlaceView />} />
-                </Route>
-                <Route path="*" element={<Navigate to="/" replace />} />
-              </Routes>
-            </BrowserRouter>
-          </Notices>
+          <BrowserRouter useTransitions={false}>
+            <Routes>
+              <Route path="/login" element={<Login />} />
+              <Route path="/" element={<SitesView />} />
+              <Route path="/s/:site" element={<Shell />}>
+                <Route index element={<Navigate to="survey" replace />} />
+                <Route path="survey" element={<SurveyView />} />
+                <Route path="addresses" element={<AddressesView />} />
+                <Route path="ports" element={<PortsView />} />
+                <Route path="place" element={<PlaceView />} />
+                <Route path="*" element={<Lost />} />
+              </Route>
+              <Route path="*" element={<Lost />} />
+            </Routes>
+          </BrowserRouter>
+          <Notices />
         </QueryClientProvider>
       </ChakraProvider>
     </StrictMode>,

@@ -1,8 +1,8 @@
-import { chakra } from "@chakra-ui/react";
+import { Box, Button, Grid, Heading, Input, Stack } from "@chakra-ui/react";
 import { useState } from "react";
 import { sayWhy } from "../api/client";
 import { logIn, wantedBefore } from "../api/session";
-import { Button, Field, Input, Stack } from "../parts";
+import { Labelled } from "../parts";
 
 /** Login asks for the passphrase of a program that others can reach. */
 export function Login() {
@@ -22,41 +22,41 @@ export function Login() {
     }
   };
   return (
-    <chakra.main minH="100vh" display="grid" placeItems="center" px="16px">
-      <chakra.form
-        onSubmit={enter}
+    <Grid as="main" minH="100vh" placeItems="center" px="16px">
+      <title>Log in · Vest Pin</title>
+      <Box
+        asChild
         w="min(380px, 100%)"
         bg="card"
         border="1px solid"
         borderColor="hair"
         borderTop="6px solid"
-        borderTopColor="brassMark"
-        borderRadius="8px"
+        borderTopColor="brass.mark"
+        borderRadius="card"
         px="26px"
         py="24px"
       >
-        <Stack gap="14px">
-          <chakra.h1 fontSize="head" fontWeight={700}>
-            Vest Pin
-          </chakra.h1>
-          <p>Log in with the passphrase of this program.</p>
-          <Field label="Passphrase" error={refused} hint="As it was set where the program was started">
-            {(p) => (
+        <form onSubmit={enter}>
+          <Stack gap="14px">
+            <Heading as="h1" size="md">
+              Vest Pin
+            </Heading>
+            <p>Log in with the passphrase of this program.</p>
+            <Labelled label="Passphrase" error={refused} hint="As it was set where the program was started">
               <Input
-                {...p}
                 type="password"
                 autoComplete="current-password"
                 autoFocus
                 value={passphrase}
-                onChange={(e) => setPassphrase(e.target.value)}
+                onChange={(e) => setPassphrase(e.currentTarget.value)}
               />
-            )}
-          </Field>
-          <Button type="submit" variant="lead" disabled={busy || passphrase === ""}>
-            {busy ? "One moment…" : "Log in"}
-          </Button>
-        </Stack>
-      </chakra.form>
-    </chakra.main>
+            </Labelled>
+            <Button type="submit" variant="solid" disabled={busy || passphrase === ""}>
+              {busy ? "One moment…" : "Log in"}
+            </Button>
+          </Stack>
+        </form>
+      </Box>
+    </Grid>
   );
 }

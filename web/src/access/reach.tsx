@@ -1,7 +1,7 @@
-import { chakra, QrCode } from "@chakra-ui/react";
+import { Box, Flex, Heading, QrCode, Stack, Text } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { reachQuery } from "../api/session";
-import { Mono, Stack } from "../parts";
+import { Mono } from "../parts";
 
 /** Reach shows how other computers and phones come to this program, where they do. */
 export function Reach() {
@@ -10,23 +10,16 @@ export function Reach() {
   if (!data || !first) return null;
   return (
     <Stack gap="8px" mt="16px" pt="12px" borderTop="1px solid" borderColor="hair">
-      <chakra.h3 fontWeight={700}>From a phone or another computer</chakra.h3>
-      <chakra.div display="flex" gap="16px" alignItems="start">
+      <Heading as="h3">From a phone or another computer</Heading>
+      <Flex gap="16px" alignItems="start">
         <QrCode.Root value={first} unstyled>
-          <chakra.div
-            bg="white"
-            p="8px"
-            w="132px"
-            lineHeight={0}
-            role="img"
-            aria-label={`The address ${first} as a code`}
-          >
+          <Box bg="white" p="8px" w="132px" lineHeight={0} role="img" aria-label={`The address ${first} as a code`}>
             <QrCode.Frame>
               <QrCode.Pattern />
             </QrCode.Frame>
-          </chakra.div>
+          </Box>
         </QrCode.Root>
-        <chakra.div minW={0}>
+        <Box minW={0}>
           {[first, ...others].map((a) => (
             <p key={a}>
               <Mono overflowWrap="anywhere">{a}</Mono>
@@ -34,17 +27,17 @@ export function Reach() {
           ))}
           {data.fingerprint && (
             <>
-              <chakra.p mt="6px" fontSize="small" color="muted">
+              <Text mt="6px" fontSize="small" color="muted">
                 The browser warns once, since the program made its certificate itself. Go on if it shows this
                 fingerprint (SHA-256):
-              </chakra.p>
+              </Text>
               <Mono fontSize="small" overflowWrap="anywhere">
                 {data.fingerprint}
               </Mono>
             </>
           )}
-        </chakra.div>
-      </chakra.div>
+        </Box>
+      </Flex>
     </Stack>
   );
 }

@@ -1,8 +1,8 @@
-import { chakra } from "@chakra-ui/react";
+import { Box, Button, Text } from "@chakra-ui/react";
 import { useMutation } from "@tanstack/react-query";
 import { api, must, sayWhy } from "../api/client";
 import { useSiteId } from "../api/site";
-import { Button, Mono } from "../parts";
+import { Mono, Refusal } from "../parts";
 import { clock } from "../parts/words";
 
 /** AskFree asks the network itself whether anybody answers at an address, and says how it knows. */
@@ -15,21 +15,17 @@ export function AskFree({ address, mac }: { address: string; mac?: string }) {
   const said = ask.data?.address === address ? ask.data : undefined;
   const itself = said?.holder !== undefined && said.holder === mac;
   return (
-    <chakra.div fontSize="small">
-      <Button variant="mend" onClick={() => ask.mutate(address)} disabled={ask.isPending || !address}>
+    <Box fontSize="small">
+      <Button variant="plain" onClick={() => ask.mutate(address)} disabled={ask.isPending || !address}>
         {ask.isPending ? "Asking three times…" : `Ask the network who is at ${address}`}
       </Button>
       {said && (
-        <chakra.p role="status" color={said.free || itself ? "moss" : "madder"} data-free={said.free || itself}>
+        <Text role="status" color={said.free || itself ? "moss" : "madder"} data-free={said.free || itself}>
           {said.free ? "Nobody" : itself ? "This device" : <Mono>{said.holder}</Mono>}: {said.how}
           {said.at ? `, ${clock(said.at)}` : ""}.
-        </chakra.p>
+        </Text>
       )}
-      {ask.error && (
-        <chakra.p role="alert" color="madder">
-          {sayWhy(ask.error)}
-        </chakra.p>
-      )}
-    </chakra.div>
+      {ask.error && <Refusal>{sayWhy(ask.error)}</Refusal>}
+    </Box>
   );
 }

@@ -30,6 +30,24 @@ export function xOf(n: number, run: Run, width: number): number {
   return left + (n - start(run) + 0.5) * stepOf(width);
 }
 
+/** edge is where the cell of a number begins. */
+export const edge = (n: number, run: Run, width: number) => xOf(n, run, width) - stepOf(width) / 2;
+
+/** ticksOf are the ticks of a run in one path: long at tens, middling at fives. */
+export function ticksOf(run: Run, width: number): string {
+  let d = "";
+  for (let n = run.from; n <= run.to; n++)
+    d += `M${xOf(n, run, width).toFixed(1)} ${run.y + at.tape}v${n % 10 === 0 ? 7 : n % 5 === 0 ? 5 : 3}`;
+  return d;
+}
+
+/** How far beside the tape a pin may be let go and still be meant, in CSS pixels. */
+const margin = 24;
+
+/** outside tells whether a point is so far from the tape that nothing on it is meant. */
+export const outside = (x: number, y: number, all: Run[], width: number) =>
+  x < -margin || x > width + margin || y < -margin || y > all.length * runHeight + margin;
+
 /** numberAt is the number under a point of the picture, or the nearest one. */
 export function numberAt(x: number, y: number, all: Run[], width: number): number | undefined {
   const run = all[Math.max(0, Math.min(all.length - 1, Math.floor(y / runHeight)))];

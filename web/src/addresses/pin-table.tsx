@@ -1,95 +1,172 @@
-import { chakra } from "@chakra-ui/react";
-import type { Edit, Network, Snag } from "../api/model";
+import type { KeyboardEvent } from "react";
+import { useMemo } from "react";
+import type { Network, Snag } from "../api/model";
 import { PinHead, stateOf } from "../marks/pin";
-import { Button, Empty, Mono } from "../parts";
-import { ifaceLabel, type Placed, short } from "../parts/words";
+import { Empty, Segments } from "../parts";
+import { ColumnsMenu, Grid, type GridColumn, useGrid } from "../parts/grid";
+import { ifaceLabel, number, type Placed, short } from "../parts/words";
+import type { Suggested } from "./suggested";
 
-export type Suggested = { pin: { address: string; by: string }; why: string; edit: Edit };
-export type PinRow = Placed & { suggested?: Suggested; snag?: Snag };
+export type PinRow = Placed & { suggested?: Suggested; snag?: Snag; needs: boolean };
 
-const ways: Record<string, string> = { reservation: "reservation", device: "on the device", both: "both" };
+const ways = { reservation: "reservation", device: "on the device", both: "both" };
 
-/** PinTable says the same as the tape in rows. */
-export function PinTable({
-  rows,
-  network,
-  picked,
-  onPick,
-  onTake,
-}: {
+const shows = ["all", "needs", "snags", "pinned"] as const;
+type Show = (typeof shows)[number];
+
+const tests: Record<Show, (r: PinRow) => boolean> = {
+  all: () => true,
+  needs: (r) => r.needs || Boolean(r.suggested),
+  snags: (r) => Boolean(r.snag),
+  pinned: (r) => Boolean(r.iface.pin),
+};
+const words: Record<Show, string> = { all: "Everything", needs: "Needs a pin", snags: "Snags", pinned: "Pinned" };
+
+const filters = [{ id: "show", test: (r: PinRow, word: string) => tests[shows.find((s) => s === word) ?? "all"](r) }];
+const rowId = (r: PinRow) => r.iface.id;
+
+/** columnsOf are the columns of the pins of a network. */
+const columnsOf = (network: Network, onTake: (id: string) => void): GridColumn<PinRow>[] => [
+  {
+    id: "device",
+    title: "Device",
+    width: "minmax(120px, 1.3fr)",
+    always: true,
+    value: (r) => ifaceLabel(r.device, r.iface),
+    cell: (r) => <span className="word">{ifaceLabel(r.device, r.iface)}</span>,
+  },
+  {
+    id: "seen",
+    title: "Seen at",
+    width: "70px",
+    value: (r) => r.iface.seen && number(r.iface.seen),
+    cell: (r) => <span className="mono">{short(r.iface.seen, network) || "–"}</span>,
+  },
+  {
+    id: "pinned",
+    title: "Pinned at",
+    width: "minmax(96px, 0.7fr)",
+    always: true,
+    value: (r) => r.iface.pin && number(r.iface.pin.address),
+    cell: (r) => {
+      const at = short(r.suggested?.pin.address ?? r.iface.pin?.address, network) || "loose";
+      return (
+        <span className="mark-and-word" title={r.suggested && `${at} is suggested`}>
+          <svg width="14" height="14" viewBox="-7 -7 14 14" aria-hidden="true">
+            <PinHead state={r.suggested ? "suggested" : stateOf(r.iface.pin)} />
+          </svg>
+          <span className={r.suggested ? "mono suggested" : "mono"}>{at}</span>
+        </span>
+      );
+    },
+  },
+  {
+    id: "how",
+    title: "How",
+    width: "minmax(70px, 0.7fr)",
+    from: 560,
+    value: (r) => r.suggested?.pin.by ?? r.iface.pin?.by,
+    cell: (r) => {
+      const by = r.suggested?.pin.by ?? r.iface.pin?.by;
+      return by ? ways[by] : "";
+    },
+  },
+  {
+    id: "kind",
+    title: "Kind",
+    width: "minmax(60px, 0.7fr)",
+    from: 1000,
+    value: (r) => r.device.kind,
+    cell: (r) => r.device.kind,
+  },
+  {
+    id: "place",
+    title: "Place",
+    width: "minmax(60px, 0.7fr)",
+    from: 1000,
+    value: (r) => r.device.place,
+    cell: (r) => r.device.place,
+  },
+  {
+    id: "mac",
+    title: "MAC",
+    width: "146px",
+    from: 1200,
+    value: (r) => r.iface.mac,
+    cell: (r) => <span className="mono small">{r.iface.mac}</span>,
+  },
+  {
+    id: "note",
+    title: "Worth knowing",
+    width: "minmax(150px, 2.2fr)",
+    cell: (r) =>
+      r.suggested ? (
+        <>
+          <button type="button" tabIndex={-1} className="mend" onClick={() => onTake(r.iface.id)}>
+            Pin at {short(r.suggested.pin.address, network)}
+          </button>{" "}
+          <span className="small muted" title={r.suggested.why}>
+            {r.suggested.why}
+          </span>
+        </>
+      ) : (
+        r.snag && (
+          <span className={r.snag.weight === "stops" ? "small stops" : "small muted"} title={r.snag.says}>
+            {r.snag.says}
+          </span>
+        )
+      ),
+  },
+];
+
+type Props = {
   rows: PinRow[];
   network: Network;
   picked: string | undefined;
   onPick: (id: string) => void;
   onTake: (id: string) => void;
-}) {
-  if (rows.length === 0) return <Empty title="None of these">Everything of this network is under “Everything”.</Empty>;
+  onKey: (e: KeyboardEvent) => void;
+};
+
+/** PinTable says the same as the tape in rows. */
+export function PinTable({ rows, network, picked, onPick, onTake, onKey }: Props) {
+  // biome-ignore lint/correctness/useExhaustiveDependencies: taking is by id, whatever else changed
+  const columns = useMemo(() => columnsOf(network, onTake), [network, rows]);
+  const sorted = useMemo(
+    () => [...rows].sort((x, y) => Number(Boolean(y.suggested)) - Number(Boolean(x.suggested))),
+    [rows],
+  );
+  const grid = useGrid({ name: "pins", rows: sorted, rowId, columns, filters });
+  const show = shows.find((s) => s === grid.filter("show")) ?? "all";
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the bar is another one when these are
+  const bar = useMemo(
+    () => (
+      <div className="filters">
+        <Segments
+          label="Show"
+          pills
+          value={show}
+          onChange={(s) => grid.setFilter("show", s === "all" ? "" : s)}
+          options={shows.map((s) => ({ id: s, label: words[s], count: rows.filter(tests[s]).length }))}
+        />
+        <ColumnsMenu grid={grid} />
+      </div>
+    ),
+    [show, rows, grid.kept, grid.layout],
+  );
   return (
-    <chakra.table fontSize="text" aria-label="Addresses">
-      <thead>
-        <chakra.tr fontSize="small" color="muted" borderBottom="1px solid" borderColor="hair">
-          {["Device", "Seen at", "Pinned at", "How", "Worth knowing"].map((h) => (
-            <chakra.th key={h} px="6px" py="5px" whiteSpace="nowrap">
-              {h}
-            </chakra.th>
-          ))}
-        </chakra.tr>
-      </thead>
-      <tbody>
-        {rows.map((r) => (
-          <chakra.tr
-            key={r.iface.id}
-            borderBottom="1px solid"
-            borderColor="hair"
-            bg={picked === r.iface.id ? "brassSoft" : undefined}
-            onClick={() => onPick(r.iface.id)}
-            h="row"
-            data-row={r.iface.id}
-          >
-            <chakra.td px="6px" maxW="240px" overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap">
-              <chakra.button type="button" fontWeight={700} aria-pressed={picked === r.iface.id}>
-                {ifaceLabel(r.device, r.iface)}
-              </chakra.button>
-            </chakra.td>
-            <chakra.td px="6px">
-              <Mono>{short(r.iface.seen, network) || "–"}</Mono>
-            </chakra.td>
-            <chakra.td px="6px" whiteSpace="nowrap">
-              {r.suggested ? (
-                <Mono color="brass">{short(r.suggested.pin.address, network)} suggested</Mono>
-              ) : (
-                <chakra.span display="inline-flex" alignItems="center" gap="6px">
-                  <svg width="14" height="14" viewBox="-7 -7 14 14" aria-hidden="true">
-                    <PinHead state={stateOf(r.iface.pin)} />
-                  </svg>
-                  <Mono>{short(r.iface.pin?.address, network) || "loose"}</Mono>
-                </chakra.span>
-              )}
-            </chakra.td>
-            <chakra.td px="6px" whiteSpace="nowrap">
-              {ways[r.suggested?.pin.by ?? r.iface.pin?.by ?? ""] ?? ""}
-            </chakra.td>
-            <chakra.td px="6px" fontSize="small" color={r.snag?.weight === "stops" ? "madder" : "muted"}>
-              {r.suggested ? (
-                <>
-                  {r.suggested.why}{" "}
-                  <Button
-                    variant="mend"
-                    onClick={(e) => {
-                      e.stopPropagation();
-                      onTake(r.iface.id);
-                    }}
-                  >
-                    Pin at {short(r.suggested.pin.address, network)}
-                  </Button>
-                </>
-              ) : (
-                r.snag?.says
-              )}
-            </chakra.td>
-          </chakra.tr>
-        ))}
-      </tbody>
-    </chakra.table>
+    <>
+      {bar}
+      <Grid
+        grid={grid}
+        label="Addresses in rows"
+        picked={picked}
+        onPick={(r) => onPick(r.iface.id)}
+        onKey={(e) => onKey(e)}
+        anywhere
+        rowData={(r) => ({ "data-row": r.iface.id })}
+        empty={<Empty title="None of these">Everything of this network is under “Everything”.</Empty>}
+      />
+    </>
   );
 }

@@ -1,394 +1,246 @@
-import { chakra } from "@chakra-ui/react";
-import { useRef, useState } from "react";
+import { Box } from "@chakra-ui/react";
+import { type KeyboardEvent, memo, type PointerEvent, useEffect, useMemo, useRef, useState } from "react";
 import type { Network } from "../api/model";
-import { PinHead, type PinState, stateWords } from "../marks/pin";
 import { useWidth } from "../parts/width";
-import { address, lan, number, short } from "../parts/words";
-import { at, levels, numberAt, pieces, type Run, runHeight, runOf, runs, stepOf, xOf } from "./geometry";
+import { address, lan, number } from "../parts/words";
+import { numberAt, outside, type Run, runHeight, runOf, runs } from "./geometry";
+import { Ground, Writing } from "./ground";
+import { Arc, Dragged, type Mark, Marks } from "./marks";
 
-/** Mark is one thing on the tape: a pin, a ring, a ghost or the router. */
-export type Mark = {
-  key: string;
-  ref?: string;
-  at: string;
-  label: string;
-  state: PinState;
-  snag: boolean;
-  picked: boolean;
-  from?: string;
-};
+export type { Mark };
 
 type Props = {
   network: Network;
   slice: number;
   marks: Mark[];
+  picked: string | undefined;
   room?: Map<string, string>;
-  onPick: (mark: Mark) => void;
-  onGrab: (mark: Mark) => void;
+  onPick: (iface: string) => void;
+  onGrab: (iface: string | undefined) => void;
   onDrop: (mark: Mark, address: string) => void;
+  onSlice: (slice: number) => void;
+  onStep: (way: 1 | -1) => boolean;
+  onDigit: (e: KeyboardEvent) => void;
 };
 
 /** Tape draws 256 addresses of a subnet at most, as a tape measure cut in lengths. */
-export function Tape({ network, slice, marks, room, onPick, onGrab, onDrop }: Props) {
+export function Tape({ network, slice, marks, picked, room, onPick, onGrab, onDrop, onSlice, onStep, onDigit }: Props) {
   const [box, width] = useWidth<HTMLDivElement>(800);
   const svg = useRef<SVGSVGElement>(null);
-  const [drag, setDrag] = useState<{ mark: Mark; to: number; far: boolean }>();
   const { lo, hi } = lan(network.subnet);
   const first = lo + slice * 256;
   const base = first - (first % 256);
-  const all = runs(first - base, Math.min(hi, first + 255) - base);
-  const height = all.length * runHeight + 4;
-  const inSlice = (a: string) => number(a) - base;
-  const shown = marks.filter((m) => runOf(inSlice(m.at), all));
-
-  const pointAt = (e: React.PointerEvent) => {
-    const r = svg.current?.getBoundingClientRect();
-    return r ? numberAt(e.clientX - r.left, e.clientY - r.top, all, width) : undefined;
+  const all = useMemo(() => runs(first - base, Math.min(hi, first + 255) - base), [first, base, hi]);
+  const drag = useDrag(svg, all, width, base, marks, { onPick, onGrab, onDrop });
+  const road = useRoad(marks, picked, lo, slice, onSlice);
+  const keys = (e: KeyboardEvent) => {
+    const way = { ArrowRight: 1, ArrowDown: 1, ArrowLeft: -1, ArrowUp: -1 }[e.key];
+    const mark = road.active;
+    if (e.key === "Enter" && mark?.iface && mark.iface !== picked) onPick(mark.iface);
+    else if (way && /Left|Right/.test(e.key) && mark?.iface && mark.iface === picked) {
+      if (!onStep(way > 0 ? 1 : -1)) return;
+    } else if (way) road.go(way);
+    else if (e.key === "Home" || e.key === "End") road.end(e.key === "Home");
+    else if (/^\d$/.test(e.key) && mark?.iface) {
+      if (mark.iface !== picked) return onPick(mark.iface);
+      return onDigit(e);
+    } else return;
+    e.preventDefault();
+    e.stopPropagation();
   };
-  const move = (e: React.PointerEvent) => {
-    const to = pointAt(e);
-    if (drag && to !== undefined && (drag.far || to !== inSlice(drag.mark.at))) setDrag({ ...drag, to, far: true });
-  };
-  const drop = () => {
-    if (drag?.far && drag.to !== inSlice(drag.mark.at)) onDrop(drag.mark, address(base + drag.to));
-    else if (drag) onPick(drag.mark);
-    setDrag(undefined);
-  };
-
   return (
-    <chakra.div ref={box} w="100%">
-      <chakra.svg
+    <Box ref={box} w="100%" flex="none">
+      <svg
         ref={svg}
         width={width}
-        height={height}
-        role="group"
-        aria-label={`The addresses of ${network.subnet}`}
-        display="block"
-        onPointerMove={move}
-        onPointerUp={drop}
-        onPointerCancel={() => setDrag(undefined)}
-        style={{ touchAction: "none", userSelect: "none" }}
-        overflow="visible"
+        height={all.length * runHeight + 4}
+        role="listbox"
+        tabIndex={0}
+        aria-label={`The addresses of ${network.subnet}: arrows go from pin to pin, Enter picks`}
+        aria-activedescendant={road.shown ? `mark-${road.active?.key}` : undefined}
+        onKeyDown={keys}
+        onFocus={() => road.show(true)}
+        onBlur={() => road.show(false)}
+        onPointerDown={drag.down}
+        onPointerMove={drag.move}
+        onPointerUp={drag.up}
+        onPointerCancel={drag.cancel}
+        className="picture"
         data-tape
       >
-        <defs>
-          <pattern id="weave" width="7" height="7" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
-            <chakra.path d="M0 0H7M0 0V7" stroke="weave" strokeWidth="1.2" />
-          </pattern>
-          <pattern id="hatch" width="5" height="5" patternUnits="userSpaceOnUse" patternTransform="rotate(-45)">
-            <chakra.path d="M0 0H5" stroke="muted" strokeWidth="1" />
-          </pattern>
-        </defs>
-        {all.map((run) => (
-          <Length key={run.from} run={run} width={width} />
-        ))}
-        {network.ranges.flatMap((r) =>
-          pieces(inSlice(r.from), inSlice(r.to), all).map((p) => (
-            <Woven
-              key={`${r.from}${p.run.from}`}
-              {...p}
-              width={width}
-              end={p.hi === inSlice(r.to)}
-              begin={p.lo === inSlice(r.from)}
-            />
-          )),
-        )}
-        {network.keepFree.flatMap((k) =>
-          pieces(inSlice(k.from), inSlice(k.to), all).map((p) => (
-            <g key={`${k.from}${p.run.from}`}>
-              <rect
-                x={edge(p.lo, p.run, width)}
-                width={(p.hi - p.lo + 1) * stepOf(width)}
-                y={p.run.y + at.tape}
-                height={at.tapeHeight}
-                fill="url(#hatch)"
-                opacity="0.55"
-              />
-              <chakra.text x={edge(p.lo, p.run, width)} y={p.run.y + at.bandLabel} fontSize="11px" fill="muted">
-                kept free{k.why ? `: ${k.why}` : ""}
-              </chakra.text>
-            </g>
-          )),
-        )}
-        {network.bands.flatMap((b, i) =>
-          pieces(inSlice(b.from), inSlice(b.to), all).map((p) => (
-            <Band key={`${b.name}${b.from}${p.run.from}`} {...p} width={width} name={b.name} tone={i} />
-          )),
-        )}
-        {shown
-          .filter((m) => m.from)
-          .map((m) => (
-            <Arc key={`arc${m.key}`} from={inSlice(m.from ?? "")} to={inSlice(m.at)} all={all} width={width} />
-          ))}
-        {all.map((run) => (
-          <Marks
-            key={run.from}
-            run={run}
-            width={width}
-            marks={shown.filter((m) => runOf(inSlice(m.at), all) === run)}
-            place={inSlice}
-            network={network}
-            onDown={(m) => {
-              onGrab(m);
-              setDrag({ mark: m, to: inSlice(m.at), far: false });
-            }}
-            onPick={onPick}
-          />
-        ))}
-        {drag?.far && (
-          <Dragged
-            n={drag.to}
-            all={all}
-            width={width}
-            state={drag.mark.state}
-            says={`.${drag.to} ${room?.get(address(base + drag.to)) ?? (room ? "is free" : "")}`}
-            bad={Boolean(room?.get(address(base + drag.to)))}
-          />
-        )}
-      </chakra.svg>
-    </chakra.div>
-  );
-}
-
-const edge = (n: number, run: Run, width: number) => xOf(n, run, width) - stepOf(width) / 2;
-
-/** Length is the bare tape of one run with its numbers. */
-function Length({ run, width }: { run: Run; width: number }) {
-  const x = edge(run.from, run, width);
-  const ticks = Array.from({ length: run.to - run.from + 1 }, (_, i) => run.from + i);
-  return (
-    <g>
-      <chakra.rect
-        x={x}
-        y={run.y + at.tape}
-        width={(run.to - run.from + 1) * stepOf(width)}
-        height={at.tapeHeight}
-        fill="tape"
-        stroke="tapeEdge"
-      />
-      {ticks.map((n) => (
-        <chakra.path
-          key={n}
-          d={`M${xOf(n, run, width)} ${run.y + at.tape}v${n % 10 === 0 ? 7 : n % 5 === 0 ? 5 : 3}`}
-          stroke="tapeEdge"
+        <Ground network={network} all={all} base={base} width={width} />
+        <Arcs all={all} base={base} width={width} marks={marks} />
+        <Writing network={network} all={all} base={base} width={width} />
+        <Shown
+          all={all}
+          base={base}
+          width={width}
+          marks={marks}
+          network={network}
+          picked={picked}
+          active={road.shown ? road.active?.key : undefined}
         />
-      ))}
-      {ticks
-        .filter((n) => n % 10 === 0)
-        .map((n) => (
-          <chakra.text
-            key={n}
-            x={xOf(n, run, width)}
-            y={run.y + at.tape + 17}
-            textAnchor="middle"
-            fontSize="11px"
-            fontFamily="mono"
-            fill="brass"
-          >
-            {n}
-          </chakra.text>
-        ))}
-    </g>
+        {drag.at && <DragLabel drag={drag.at} all={all} width={width} base={base} room={room} />}
+      </svg>
+    </Box>
   );
 }
 
-type PieceProps = { run: Run; lo: number; hi: number; width: number };
-
-/** Woven is a part of the DHCP range. */
-function Woven({ run, lo, hi, width, begin, end }: PieceProps & { begin: boolean; end: boolean }) {
-  const x = edge(lo, run, width);
-  const to = x + (hi - lo + 1) * stepOf(width);
-  const y = run.y + at.tape;
-  return (
-    <g>
-      <rect x={x} y={y} width={to - x} height={at.tapeHeight} fill="url(#weave)" opacity="0.7" />
-      {begin && <chakra.path d={`M${x} ${y - 3}v${at.tapeHeight + 6}`} stroke="chalk" strokeWidth="3" />}
-      {end && <chakra.path d={`M${to} ${y - 3}v${at.tapeHeight + 6}`} stroke="chalk" strokeWidth="3" />}
-      {(begin || end) && (
-        <chakra.text
-          x={begin ? x : to}
-          y={run.y + at.bandLabel}
-          textAnchor={begin ? "start" : "end"}
-          fontSize="11px"
-          fill="chalk"
-          paintOrder="stroke"
-          stroke="linen"
-          strokeWidth="3"
-        >
-          {begin ? `DHCP from .${lo}` : `DHCP to .${hi}`}
-        </chakra.text>
-      )}
-    </g>
-  );
-}
-
-const tones = ["mossMark", "plum", "brassMark", "chalk"];
-
-/** Band lies under the stretch kept for a kind. */
-function Band({ run, lo, hi, width, name, tone }: PieceProps & { name: string; tone: number }) {
-  const x = edge(lo, run, width);
-  const long = (hi - lo + 1) * stepOf(width) - 2;
-  return (
-    <g>
-      <chakra.rect x={x + 1} y={run.y + at.band - 1} width={long} height="4" rx="2" fill={tones[tone % tones.length]} />
-      <chakra.text x={x + 1} y={run.y + at.bandLabel + 1} fontSize="11px" fill="muted">
-        {name.length * 5.6 > long + 30 ? `${name.slice(0, Math.floor((long + 20) / 5.6))}…` : name}
-      </chakra.text>
-    </g>
-  );
-}
-
-/** Arc leads from where a device sits to where it is to go. */
-function Arc({ from, to, all, width }: { from: number; to: number; all: Run[]; width: number }) {
-  const a = runOf(from, all);
-  const b = runOf(to, all);
-  if (!a || !b) return null;
-  const [x1, y1, x2, y2] = [xOf(from, a, width), a.y + at.head, xOf(to, b, width), b.y + at.head];
-  return (
-    <chakra.path
-      d={`M${x1} ${y1 - 6}Q${x1} ${(y1 + y2) / 2} ${(x1 + x2) / 2} ${(y1 + y2) / 2}T${x2} ${y2 + 6}`}
-      fill="none"
-      stroke="brassMark"
-      strokeWidth="1.6"
-      strokeDasharray="4 3"
-      aria-hidden="true"
-    />
-  );
-}
-
-type MarksProps = {
-  run: Run;
+type ShownProps = {
+  all: Run[];
+  base: number;
   width: number;
   marks: Mark[];
-  place: (a: string) => number;
   network: Network;
-  onDown: (m: Mark) => void;
-  onPick: (m: Mark) => void;
+  picked: string | undefined;
+  active: string | undefined;
 };
 
-/** Marks are the pins of one run; two at one address stand beside each other. */
-function Marks({ run, width, marks, place, network, onDown, onPick }: MarksProps) {
-  const crowd = new Map<string, number>();
-  const placed = marks.map((m) => {
-    const nth = crowd.get(m.at) ?? 0;
-    crowd.set(m.at, nth + 1);
-    return { ...m, x: xOf(place(m.at), run, width) + nth * 5, lift: nth * 5 };
-  });
-  const shown = levels(
-    placed.map((m) => ({
-      key: m.key,
-      x: m.x,
-      text: text(m, network),
-      matters: m.snag || m.state === "suggested",
-      must: m.picked,
-    })),
-    width,
-  );
+/** Shown are the marks of the stretch in sight, run by run: a run is drawn anew when something of it changes. */
+const Shown = memo(function Shown({ all, base, width, marks, network, picked, active }: ShownProps) {
+  const byRun = useMemo(() => {
+    const out = new Map<Run, Mark[]>(all.map((r) => [r, []]));
+    for (const m of marks) {
+      const run = runOf(number(m.at) - base, all);
+      if (run) out.get(run)?.push(m);
+    }
+    return out;
+  }, [all, base, marks]);
   return (
-    <g>
-      {placed.map((m) => {
-        const level = shown.get(m.key);
-        return (
-          <chakra.g
-            key={m.key}
-            transform={`translate(${m.x} ${run.y + at.head - m.lift})`}
-            role="button"
-            tabIndex={m.ref ? 0 : undefined}
-            aria-label={spoken(m, network)}
-            aria-pressed={m.picked}
-            data-mark={m.key}
-            cursor={m.ref ? "grab" : "default"}
-            onPointerDown={(e) => {
-              if (m.ref && e.button === 0) {
-                e.preventDefault();
-                onDown(m);
-              }
-            }}
-            onKeyDown={(e) => {
-              if (e.key === "Enter" || e.key === " ") {
-                e.preventDefault();
-                onPick(m);
-              }
-            }}
-          >
-            <rect x="-8" y="-9" width="16" height="32" fill="transparent" />
-            <PinHead
-              state={m.state}
-              snag={m.snag}
-              picked={m.picked}
-              stem={m.state === "loose" || m.state === "router" ? 0 : at.tape - at.head + m.lift}
-            />
-            {level !== undefined && (
-              <chakra.text
-                x={level === 0 ? 10 : -4}
-                y={level === 0 ? 3 : -13}
-                fontSize="12px"
-                fontWeight={m.picked || m.state === "suggested" ? 700 : 400}
-                fill={m.snag ? "madder" : m.state === "suggested" ? "brass" : "ink"}
-                paintOrder="stroke"
-                stroke="linen"
-                strokeWidth="3"
-                strokeLinejoin="round"
-              >
-                {text(m, network)}
-              </chakra.text>
-            )}
-          </chakra.g>
-        );
-      })}
-    </g>
+    <>
+      {[...byRun].map(([run, mine]) => (
+        <Marks
+          key={run.from}
+          run={run}
+          base={base}
+          width={width}
+          marks={mine}
+          network={network}
+          picked={mine.some((m) => m.iface === picked) ? picked : undefined}
+          active={mine.some((m) => m.key === active) ? active : undefined}
+        />
+      ))}
+    </>
   );
-}
+});
 
-/** spoken is what is read out of a mark: what is shown of it, then all that is known. */
-function spoken(m: Mark, network: Network): string {
-  const shown = text(m, network);
-  const whole = shown.includes(m.label) ? shown : `${shown} ${m.label}`;
-  return `${whole}, ${stateWords[m.state]} at ${m.at}${m.snag ? ", with a snag" : ""}`;
-}
+/** Arcs lead from where devices sit to where they are to go. */
+const Arcs = memo(function Arcs({ all, base, width, marks }: Pick<ShownProps, "all" | "base" | "width" | "marks">) {
+  return marks
+    .filter((m) => m.from && runOf(number(m.at) - base, all))
+    .map((m) => (
+      <Arc key={m.key} from={number(m.from ?? "") - base} to={number(m.at) - base} all={all} width={width} />
+    ));
+});
 
-/** text is the label of a mark, cut where it is long. */
-function text(m: Mark, network: Network): string {
-  const name = m.label.length > 26 ? `${m.label.slice(0, 24)}…` : m.label;
-  return m.state === "suggested" ? `${name} → ${short(m.at, network)}` : name;
-}
+type At = { mark: Mark; to: number; far: boolean; left: boolean };
 
-/** Dragged follows the pointer and says whether the address under it is free. */
-function Dragged({
-  n,
+function DragLabel({
+  drag,
   all,
   width,
-  state,
-  says,
-  bad,
+  base,
+  room,
 }: {
-  n: number;
+  drag: At;
   all: Run[];
   width: number;
-  state: PinState;
-  says: string;
-  bad: boolean;
+  base: number;
+  room?: Map<string, string>;
 }) {
-  const run = runOf(n, all);
-  if (!run) return null;
-  const x = xOf(n, run, width);
-  const flip = x > width - 190;
+  if (!drag.far) return null;
+  const why = room?.get(address(base + drag.to));
+  const says = drag.left ? "let go here to leave it" : `.${drag.to} ${why ?? (room ? "is free" : "")}`;
   return (
-    <chakra.g transform={`translate(${x} ${run.y + at.head})`} pointerEvents="none">
-      <PinHead state={state === "loose" ? "suggested" : state} picked stem={at.tape - at.head} />
-      <chakra.text
-        x={flip ? -14 : 14}
-        textAnchor={flip ? "end" : "start"}
-        y="4"
-        fontSize="13px"
-        fontWeight={700}
-        fill={bad ? "madder" : "moss"}
-        paintOrder="stroke"
-        stroke="linen"
-        strokeWidth="4"
-      >
-        {says}
-      </chakra.text>
-    </chakra.g>
+    <Dragged n={drag.to} all={all} width={width} state={drag.mark.state} says={says} bad={Boolean(why) || drag.left} />
   );
+}
+
+type DragEnds = Pick<Props, "onPick" | "onGrab" | "onDrop">;
+
+/**
+ * useDrag moves a mark with the pointer, which stays captured until it is let go. Escape stops it, and
+ * so does letting go outside the tape.
+ */
+function useDrag(
+  svg: React.RefObject<SVGSVGElement | null>,
+  all: Run[],
+  width: number,
+  base: number,
+  marks: Mark[],
+  { onPick, onGrab, onDrop }: DragEnds,
+) {
+  const [at, setAt] = useState<At>();
+  const stop = () => {
+    setAt(undefined);
+    onGrab(undefined);
+  };
+  const held = at !== undefined;
+  // biome-ignore lint/correctness/useExhaustiveDependencies: it listens while something is held
+  useEffect(() => {
+    if (!held) return;
+    const onKey = (e: globalThis.KeyboardEvent) => {
+      if (e.key !== "Escape") return;
+      e.preventDefault();
+      e.stopPropagation();
+      stop();
+    };
+    window.addEventListener("keydown", onKey, true);
+    return () => window.removeEventListener("keydown", onKey, true);
+  }, [held]);
+  const down = (e: PointerEvent) => {
+    const key = e.target instanceof Element ? e.target.closest<SVGElement>("[data-mark]")?.dataset.mark : undefined;
+    const mark = marks.find((m) => m.key === key);
+    if (!mark?.iface || e.button !== 0) return;
+    svg.current?.setPointerCapture(e.pointerId);
+    onGrab(mark.iface);
+    setAt({ mark, to: number(mark.at) - base, far: false, left: false });
+  };
+  /** under is where a held mark is with the pointer at an event: the last move may not be drawn yet. */
+  const under = (old: At, e: PointerEvent): At => {
+    const r = svg.current?.getBoundingClientRect();
+    const [x, y] = [e.clientX - (r?.left ?? 0), e.clientY - (r?.top ?? 0)];
+    const to = numberAt(x, y, all, width) ?? old.to;
+    const far = old.far || to !== number(old.mark.at) - base;
+    return { mark: old.mark, to, left: outside(x, y, all, width), far };
+  };
+  const move = (e: PointerEvent) => {
+    if (!at) return;
+    const now = under(at, e);
+    if (now.far && (now.to !== at.to || now.left !== at.left)) setAt(now);
+  };
+  const up = (e: PointerEvent) => {
+    if (!at) return;
+    const { mark, to, far, left } = under(at, e);
+    setAt(undefined);
+    if (far && !left && to !== number(mark.at) - base) return onDrop(mark, address(base + to));
+    onGrab(undefined);
+    if (!far && mark.iface) onPick(mark.iface);
+  };
+  return { at, down, move, up, cancel: stop };
+}
+
+/** useRoad is the way by keyboard from mark to mark, in the order of their addresses. */
+function useRoad(marks: Mark[], picked: string | undefined, lo: number, slice: number, onSlice: (n: number) => void) {
+  const [key, setKey] = useState<string>();
+  const [shown, show] = useState(false);
+  const order = useMemo(() => marks.toSorted((a, b) => number(a.at) - number(b.at)), [marks]);
+  const sliceOf = (m: Mark) => Math.floor((number(m.at) - lo) / 256);
+  const at = Math.max(
+    0,
+    order.findIndex((m) => (key ? m.key === key : m.iface !== undefined && m.iface === picked)),
+  );
+  const active = order[at] ?? order.find((m) => sliceOf(m) === slice);
+  const to = (m: Mark | undefined) => {
+    if (!m) return;
+    setKey(m.key);
+    if (sliceOf(m) !== slice) onSlice(sliceOf(m));
+  };
+  return {
+    active,
+    shown,
+    show,
+    go: (way: number) => to(order[Math.max(0, Math.min(order.length - 1, at + way))]),
+    end: (first: boolean) => to(first ? order[0] : order.at(-1)),
+  };
 }

@@ -1,30 +1,34 @@
-import { chakra } from "@chakra-ui/react";
-import { useState } from "react";
-import type { By, Network } from "../api/model";
-import { useEdit, usePlan, useRoom, useSite } from "../api/site";
-import { Legend, stateOf } from "../marks/pin";
-import { Button, Empty, Filters, Key, Row, Select, ViewHead } from "../parts";
+import { Button, Kbd, Text } from "@chakra-ui/react";
+import { type KeyboardEvent, memo, useCallback, useMemo, useRef, useState } from "react";
+import type { Answer, By, Network } from "../api/model";
+import { useRoom, useSite } from "../api/site";
+import { Legend, type PinState, stateOf } from "../marks/pin";
+import { Empty, Refusal, Remark, Select, ViewHead } from "../parts";
 import { useKeys } from "../parts/keys";
-import { usePick } from "../parts/pick";
-import { address, ifaceLabel, lan, networkOf, number, type Placed, placed, plural } from "../parts/words";
+import { useLatePick, usePick } from "../parts/pick";
+import { address, ifaceLabel, indexOf, lan, networkOf, number, type Placed, plural } from "../parts/words";
 import { Desk } from "../shell/desk";
+import { type Place, type Run, useArrowRun, usePlace } from "./moves";
 import { PinCard } from "./pin-card";
 import { type PinRow, PinTable } from "./pin-table";
+import { type Suggested, type SuggestedPins, useSuggestedPins } from "./suggested";
 import { type Mark, Tape } from "./tape";
 
-type Show = "needs" | "snags" | "pinned" | "all";
+const states: PinState[] = ["reservation", "device", "both", "loose", "suggested"];
 
 /** AddressesView gives each device that must not move an address of its own. */
 export function AddressesView() {
-  const { site } = useSite();
+  const a = useSite();
   const [pick] = usePick();
   const [shown, setShown] = useState<string>();
-  const home = pickedInterface(placed(site), pick)?.iface.network;
-  const network = networkOf(site, shown ?? home ?? site.networks[0]?.id ?? "");
+  const home = pickedInterface(a, pick)?.iface.network;
+  const network = networkOf(a.site, shown ?? home ?? a.site.networks[0]?.id ?? "");
   if (!network)
     return (
       <Desk>
-        <Empty title="No network yet">The site file holds no network. Take in one that does.</Empty>
+        <Empty title="No network yet">
+          Add one with the + on the line above, or take in a site file that holds one.
+        </Empty>
       </Desk>
     );
   return <NetworkTape key={network.id} network={network} onNetwork={setShown} />;
@@ -32,72 +36,252 @@ export function AddressesView() {
 
 function NetworkTape({ network, onNetwork }: { network: Network; onNetwork: (id: string) => void }) {
   const a = useSite();
-  const { site } = a;
-  const edit = useEdit();
   const [pick, setPick] = usePick();
-  const [show, setShow] = useState<Show>("all");
-  const [suggesting, setSuggesting] = useState(false);
+  const latePick = useLatePick();
   const [grabbed, setGrabbed] = useState<string>();
-  const [shownSlice, setShownSlice] = useState<number>();
-  const plan = usePlan("addresses", suggesting);
-  const suggestions = new Map(
-    (suggesting ? (plan.data?.changes ?? []) : []).flatMap((c) =>
-      c.edit.do === "pin" && c.edit.pin ? [[c.edit.id, { pin: c.edit.pin, why: c.why, edit: c.edit }] as const] : [],
-    ),
+  const suggested = useSuggestedPins();
+  const [place, asking] = usePlace();
+  const picked = pickedInterface(a, pick);
+  const held = indexOf(a).interfaces.get(grabbed ?? "") ?? picked;
+  const room = useRoom(held?.iface.id, byOf(a, held));
+  const arrows = useArrowRun(picked, byOf(a, picked), room, lan(network.subnet));
+  const moving = arrows.run && arrows.run.id === picked?.iface.id ? arrows.run.to : undefined;
+  const slice = useSlice(network, picked, moving);
+  const rows = useMemo(() => rowsOf(a, network, suggested.pins), [a, network, suggested.pins]);
+  const marks = useMemo(() => marksOf(a, network, rows, arrows.run), [a, network, rows, arrows.run]);
+
+  const pickId = useCallback((id: string) => setPick(`interface:${id}`), [setPick]);
+  const drop = useCallback(
+    (mark: Mark, to: string) => {
+      const p = mark.iface && indexOf(a).interfaces.get(mark.iface);
+      setGrabbed(undefined);
+      if (!p) return;
+      pickId(p.iface.id);
+      place(p, to, byOf(a, p));
+    },
+    [a, place, pickId],
   );
+  const typeDigit = useCallback((e: KeyboardEvent) => {
+    if (!/^\d$/.test(e.key) || e.ctrlKey || e.metaKey || e.altKey) return;
+    const input = document.querySelector<HTMLInputElement>("[data-last-number]");
+    if (!input) return;
+    e.stopPropagation(); // the digit goes on into the field
+    input.focus();
+    input.select();
+  }, []);
+  useKeys({
+    s: () => suggested.setAsking(true),
+    Enter: () => {
+      if (arrows.flush()) return;
+      if (picked && suggested.pins.has(picked.iface.id)) suggested.take(picked.iface.id);
+      else suggested.takeAll();
+    },
+    Escape: () => (arrows.cancel() ? true : setPick(undefined)),
+    ArrowRight: () => arrows.step(1),
+    ArrowLeft: () => arrows.step(-1),
+  });
 
-  const all = placed(site);
-  const picked = pickedInterface(all, pick);
-  const wayOf = (id: string) => (a.ways.find((w) => w.interface === id)?.by ?? "reservation") as By;
-  const byOf = (p: Placed | undefined) =>
-    p ? ((p.iface.pin?.by as By | undefined) ?? wayOf(p.iface.id)) : "reservation";
-  const held = all.find((p) => p.iface.id === grabbed) ?? picked;
-  const room = useRoom(held?.iface.id, byOf(held));
+  return (
+    <Desk
+      inspector={
+        <Inspector pick={latePick} run={arrows.run} pins={suggested.pins} place={place} onTake={suggested.take} />
+      }
+    >
+      <Head network={network} onNetwork={onNetwork} slice={slice} suggested={suggested} />
+      <Legend states={states} />
+      <Tape
+        network={network}
+        slice={slice.at}
+        marks={marks}
+        picked={picked?.iface.id}
+        room={room}
+        onPick={pickId}
+        onGrab={setGrabbed}
+        onDrop={drop}
+        onSlice={slice.set}
+        onStep={arrows.step}
+        onDigit={typeDigit}
+      />
+      <Outcome suggested={suggested} />
+      <PinTable
+        rows={rows}
+        network={network}
+        picked={picked?.iface.id}
+        onPick={pickId}
+        onTake={suggested.take}
+        onKey={typeDigit}
+      />
+      {asking}
+    </Desk>
+  );
+}
 
+/** Inspector tells of the pick a moment after the picture shows it. */
+const Inspector = memo(function Inspector({
+  pick,
+  run,
+  pins,
+  place,
+  onTake,
+}: {
+  pick: string | undefined;
+  run: Run | undefined;
+  pins: SuggestedPins["pins"];
+  place: Place;
+  onTake: (id: string) => void;
+}) {
+  const a = useSite();
+  const placed = pickedInterface(a, pick);
+  const by = byOf(a, placed);
+  const room = useRoom(placed?.iface.id, by);
+  if (!placed) return null;
+  const { id } = placed.iface;
+  return (
+    <PinCard
+      placed={placed}
+      room={room}
+      by={by}
+      moving={run?.id === id ? run.to : undefined}
+      suggested={pins.get(id)}
+      place={place}
+      onTake={() => onTake(id)}
+    />
+  );
+});
+
+type Slice = { at: number; all: number; set: (at: number) => void };
+
+/** useSlice is the stretch of 256 addresses in sight: that of the picked device until another is chosen. */
+function useSlice(network: Network, picked: Placed | undefined, moving: string | undefined): Slice {
+  const [chosen, setChosen] = useState<{ at: number; for: string | undefined }>();
   const { lo, hi } = lan(network.subnet);
-  const slices = Math.ceil((hi - lo + 1) / 256);
+  const all = Math.ceil((hi - lo + 1) / 256);
+  const id = picked?.iface.id;
+  const latest = useRef(id);
+  latest.current = id;
   const home =
-    picked && picked.iface.network === network.id ? (picked.iface.pin?.address ?? picked.iface.seen) : undefined;
-  const slice = Math.min(
-    slices - 1,
-    shownSlice ?? (home && number(home) >= lo && number(home) <= hi ? Math.floor((number(home) - lo) / 256) : 0),
-  );
+    picked?.iface.network === network.id
+      ? number(moving ?? picked.iface.pin?.address ?? picked.iface.seen ?? "0.0.0.0")
+      : 0;
+  const own = home >= lo && home <= hi ? Math.floor((home - lo) / 256) : 0;
+  const at = Math.min(all - 1, chosen && chosen.for === id ? chosen.at : own);
+  const set = useCallback((next: number) => setChosen({ at: next, for: latest.current }), []);
+  return useMemo(() => ({ at, all, set }), [at, all, set]);
+}
 
-  const snagged = new Set(
-    a.snags
-      .filter((s) => s.weight !== "note" && /^(address|device-set|mac|router-cannot)/.test(s.code))
-      .flatMap((s) => s.about),
+const Head = memo(function Head({
+  network,
+  onNetwork,
+  slice,
+  suggested,
+}: {
+  network: Network;
+  onNetwork: (id: string) => void;
+  slice: Slice;
+  suggested: SuggestedPins;
+}) {
+  const { site } = useSite();
+  const { lo } = lan(network.subnet);
+  const { pins, plan, asking } = suggested;
+  return (
+    <ViewHead title="Addresses" hint="Drag a pin, or pick a device and type its last number">
+      {site.networks.length > 1 && (
+        <Select
+          aria-label="Network"
+          width="auto"
+          value={network.id}
+          onChange={(e) => onNetwork(e.currentTarget.value)}
+          options={site.networks.map((n) => [n.id, `${n.name || n.id} ${n.subnet}`])}
+        />
+      )}
+      {slice.all > 1 && (
+        <Select
+          aria-label="Stretch of the subnet"
+          width="auto"
+          value={slice.at}
+          onChange={(e) => slice.set(Number(e.currentTarget.value))}
+          options={Array.from({ length: Math.min(slice.all, 4096) }, (_, i) => [
+            String(i),
+            `${address(lo + i * 256)} on`,
+          ])}
+        />
+      )}
+      {asking && <Button onClick={() => suggested.setAsking(false)}>Cancel</Button>}
+      {asking ? (
+        <Button variant="solid" onClick={suggested.takeAll} disabled={pins.size === 0}>
+          {plan.isFetching
+            ? "Working it out…"
+            : pins.size === 0
+              ? "Nothing to suggest"
+              : `Take ${plural(pins.size, "pin")}`}{" "}
+          <Kbd>⏎</Kbd>
+        </Button>
+      ) : (
+        <Button variant="solid" onClick={() => suggested.setAsking(true)}>
+          Suggest {suggested.wanted > 0 ? plural(suggested.wanted, "pin") : "pins"} <Kbd>S</Kbd>
+        </Button>
+      )}
+    </ViewHead>
   );
-  const mine = all.filter((p) => p.iface.network === network.id);
-  const rows: PinRow[] = mine.map((p) => ({
-    ...p,
-    suggested: suggestions.get(p.iface.id),
-    snag: a.snags.find((s) => s.weight !== "note" && s.about.includes(`interface:${p.iface.id}`)),
-  }));
-  const marks: Mark[] = mine.flatMap((p) => {
-    const where = p.iface.pin?.address ?? p.iface.seen;
-    const common = {
-      ref: `interface:${p.iface.id}`,
-      label: ifaceLabel(p.device, p.iface),
-      picked: p.iface.id === picked?.iface.id,
-    };
+});
+
+/** Outcome says what could not be suggested, and why. */
+function Outcome({ suggested: { asking, plan } }: { suggested: SuggestedPins }) {
+  if (!asking) return null;
+  if (plan.error) return <Refusal>The suggestion failed: {plan.error.message}</Refusal>;
+  if (!plan.data || plan.data.unmet.length === 0) return null;
+  return (
+    <Remark status="warning">
+      {plan.data.unmet.slice(0, 12).map((u) => (
+        <Text key={u.says}>{u.says}</Text>
+      ))}
+      {plan.data.unmet.length > 12 && <Text>And {plan.data.unmet.length - 12} more.</Text>}
+    </Remark>
+  );
+}
+
+/** byOf is how an interface is pinned, or would be if nobody says otherwise. */
+function byOf(a: Answer, p: Placed | undefined): By {
+  return p?.iface.pin?.by ?? a.ways.find((w) => w.interface === p?.iface.id)?.by ?? "reservation";
+}
+
+function rowsOf(a: Answer, network: Network, pins: Map<string, Suggested>): PinRow[] {
+  const { placed, snags } = indexOf(a);
+  const needs = new Set(a.needPin);
+  return placed
+    .filter((p) => p.iface.network === network.id)
+    .map((p) => ({
+      ...p,
+      suggested: pins.get(p.iface.id),
+      snag: snags.get(`interface:${p.iface.id}`)?.find((s) => s.weight !== "note"),
+      needs: needs.has(p.iface.id),
+    }));
+}
+
+/** marksOf are the pins, rings and ghosts of a network, and its router. */
+function marksOf(a: Answer, network: Network, rows: PinRow[], run: { id: string; to: string } | undefined): Mark[] {
+  const { snags } = indexOf(a);
+  const marks = rows.flatMap((p): Mark[] => {
+    const moved = run?.id === p.iface.id ? run.to : undefined;
+    const where = moved ?? p.iface.pin?.address ?? p.iface.seen;
+    const common = { iface: p.iface.id, label: ifaceLabel(p.device, p.iface) };
+    const snag = snags.get(`interface:${p.iface.id}`)?.some((s) => s.weight !== "note" && s.family === "addresses");
     const out: Mark[] = where
       ? [
           {
             ...common,
             key: p.iface.id,
             at: where,
-            state: stateOf(p.iface.pin),
-            snag: snagged.has(`interface:${p.iface.id}`),
+            state: moved ? "suggested" : stateOf(p.iface.pin),
+            snag: Boolean(snag),
           },
         ]
       : [];
-    const s = suggestions.get(p.iface.id);
-    if (s)
+    if (p.suggested)
       out.push({
         ...common,
         key: `${p.iface.id}-suggested`,
-        at: s.pin.address,
+        at: p.suggested.pin.address,
         state: "suggested",
         snag: false,
         from: where,
@@ -105,178 +289,16 @@ function NetworkTape({ network, onNetwork }: { network: Network; onNetwork: (id:
     return out;
   });
   if (network.gateway)
-    marks.push({ key: "gateway", at: network.gateway, label: "Router", state: "router", snag: false, picked: false });
-
-  const pin = (p: Placed, to: string, by: By = byOf(p)) =>
-    edit.mutate({
-      edits: [{ do: "pin", id: p.iface.id, pin: { address: to, by, locked: p.iface.pin?.locked || undefined } }],
-      says: `${ifaceLabel(p.device, p.iface)} is pinned at ${to}.`,
-    });
-  const drop = (m: Mark, to: string) => {
-    const p = all.find((x) => `interface:${x.iface.id}` === m.ref);
-    setGrabbed(undefined);
-    if (p) {
-      setPick(m.ref);
-      pin(p, to);
-    }
-  };
-  const step = (by: 1 | -1) => {
-    const from = picked?.iface.pin?.address ?? picked?.iface.seen;
-    if (!picked || !from || !room || edit.isPending) return;
-    for (let n = number(from) + by; n > lo && n < hi; n += by)
-      if (!room.has(address(n))) return pin(picked, address(n));
-  };
-  const takeAll = () =>
-    edit.mutate(
-      {
-        edits: [...suggestions.values()].map((s) => s.edit),
-        version: plan.data?.version,
-        title: `take ${plural(suggestions.size, "suggested pin")}`,
-        says: `${plural(suggestions.size, "pin")} taken.`,
-      },
-      { onSuccess: () => setSuggesting(false) },
-    );
-  const take = (id: string) => {
-    const s = suggestions.get(id);
-    if (s) edit.mutate({ edits: [s.edit], version: plan.data?.version, says: `Pinned at ${s.pin.address}.` });
-  };
-  const filtered: Record<Show, PinRow[]> = {
-    needs: rows.filter((r) => a.needPin.includes(r.iface.id) || r.suggested),
-    snags: rows.filter((r) => r.snag),
-    pinned: rows.filter((r) => r.iface.pin),
-    all: [...rows].sort((x, y) => Number(Boolean(y.suggested)) - Number(Boolean(x.suggested))),
-  };
-  const walk = (by: 1 | -1) => {
-    const list = filtered[show];
-    const i = list.findIndex((r) => r.iface.id === picked?.iface.id);
-    const next = list[i < 0 ? 0 : Math.max(0, Math.min(list.length - 1, i + by))];
-    if (next) setPick(`interface:${next.iface.id}`);
-  };
-  const typeDigit = (_e: KeyboardEvent) => {
-    const input = document.querySelector<HTMLInputElement>("[data-last-number]");
-    if (!picked || !input) return false;
-    input.focus();
-    input.select();
-    return false; // the digit goes on into the field
-  };
-  useKeys({
-    s: () => setSuggesting(true),
-    Enter: () =>
-      picked && suggestions.has(picked.iface.id) ? take(picked.iface.id) : suggestions.size > 0 && takeAll(),
-    ArrowRight: () => step(1),
-    ArrowLeft: () => step(-1),
-    ArrowDown: () => walk(1),
-    ArrowUp: () => walk(-1),
-    ...Object.fromEntries([..."0123456789"].map((d) => [d, typeDigit])),
-  });
-
-  return (
-    <Desk
-      inspector={
-        picked && (
-          <PinCard
-            key={picked.iface.id}
-            placed={picked}
-            room={room}
-            by={byOf(picked)}
-            suggested={suggestions.get(picked.iface.id)}
-            onPin={(to, by) => pin(picked, to, by)}
-            onTake={() => take(picked.iface.id)}
-          />
-        )
-      }
-    >
-      <ViewHead title="Addresses" hint="Drag a pin, or pick a device and type its last number">
-        {site.networks.length > 1 && (
-          <Select aria-label="Network" value={network.id} onChange={(e) => onNetwork(e.target.value)} w="auto">
-            {site.networks.map((n) => (
-              <option key={n.id} value={n.id}>
-                {n.name || n.id} {n.subnet}
-              </option>
-            ))}
-          </Select>
-        )}
-        {slices > 1 && (
-          <Select
-            aria-label="Stretch of the subnet"
-            value={slice}
-            onChange={(e) => setShownSlice(Number(e.target.value))}
-            w="auto"
-          >
-            {Array.from({ length: Math.min(slices, 4096) }, (_, i) => (
-              // biome-ignore lint/suspicious/noArrayIndexKey: stretches are their place
-              <option key={i} value={i}>
-                {address(lo + i * 256)} on
-              </option>
-            ))}
-          </Select>
-        )}
-        {suggesting ? (
-          <Row>
-            <Button onClick={() => setSuggesting(false)}>Leave them</Button>
-            <Button variant="lead" onClick={takeAll} disabled={suggestions.size === 0 || edit.isPending}>
-              {plan.isFetching
-                ? "Working it out…"
-                : suggestions.size === 0
-                  ? "Nothing to suggest"
-                  : `Take ${plural(suggestions.size, "pin")}`}{" "}
-              <Key>⏎</Key>
-            </Button>
-          </Row>
-        ) : (
-          <Button variant="lead" onClick={() => setSuggesting(true)}>
-            Suggest {a.needPin.length > 0 ? plural(a.needPin.length, "pin") : "pins"} <Key>S</Key>
-          </Button>
-        )}
-      </ViewHead>
-      <Legend states={["reservation", "device", "both", "loose", "suggested"]} />
-      <Tape
-        network={network}
-        slice={slice}
-        marks={marks}
-        room={room}
-        onPick={(m) => setPick(m.ref)}
-        onGrab={(m) => setGrabbed(m.ref?.slice("interface:".length))}
-        onDrop={drop}
-      />
-      {suggesting && plan.error && (
-        <chakra.p role="alert" color="madder">
-          The suggestion failed: {plan.error.message}
-        </chakra.p>
-      )}
-      {suggesting && plan.data && plan.data.unmet.length > 0 && (
-        <chakra.ul role="status" bg="brassSoft" borderLeft="4px solid" borderColor="brassMark" p="8px">
-          {plan.data.unmet.map((u) => (
-            <li key={u.says}>{u.says}</li>
-          ))}
-        </chakra.ul>
-      )}
-      <Filters
-        value={show}
-        onChange={setShow}
-        options={[
-          { id: "all", label: "Everything", count: rows.length },
-          { id: "needs", label: "Needs a pin", count: filtered.needs.length },
-          { id: "snags", label: "Snags", count: filtered.snags.length },
-          { id: "pinned", label: "Pinned", count: filtered.pinned.length },
-        ]}
-      />
-      <PinTable
-        rows={filtered[show]}
-        network={network}
-        picked={picked?.iface.id}
-        onPick={(id) => setPick(`interface:${id}`)}
-        onTake={take}
-      />
-    </Desk>
-  );
+    marks.push({ key: "gateway", at: network.gateway, label: "Router", state: "router", snag: false });
+  return marks;
 }
 
 /** pickedInterface finds the interface that a pick is about: itself, or the first of the device. */
-function pickedInterface(all: Placed[], pick: string | undefined): Placed | undefined {
-  return (
-    all.find((p) => pick === `interface:${p.iface.id}`) ??
-    all.find((p) => pick === `device:${p.device.id}`) ??
-    all.find((p) => p.device.services.some((s) => pick === `service:${s.id}`))
+function pickedInterface(a: Answer, pick: string | undefined): Placed | undefined {
+  if (!pick) return undefined;
+  const { placed, interfaces } = indexOf(a);
+  if (pick.startsWith("interface:")) return interfaces.get(pick.slice("interface:".length));
+  return placed.find(
+    (p) => pick === `device:${p.device.id}` || p.device.services.some((s) => pick === `service:${s.id}`),
   );
 }

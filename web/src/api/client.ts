@@ -1,7 +1,18 @@
 import createClient from "openapi-fetch";
 import type { paths } from "./schema";
 
-export const api = createClient<paths>({ baseUrl: "/" });
+export const api = createClient<paths>({ baseUrl: "/", fetch: (request) => fetch(request) });
+
+const loginPath = "/login";
+
+/** Whoever is not logged in, or not any more, is asked for the passphrase and comes back. */
+function askWhoItIs(response: Response) {
+  if (response.status !== 401 || window.location.pathname === loginPath) return;
+  const wanted = window.location.pathname + window.location.search;
+  window.location.assign(`${loginPath}?to=${encodeURIComponent(wanted)}`);
+}
+
+api.use({ onResponse: ({ response }) => askWhoItIs(response) });
 
 /** Fault is what one field of a form, or one edit meanwhile, is told. */
 export type Fault = { where: string; says: string; value: unknown };
@@ -38,6 +49,14 @@ export function must<T>(r: { data?: T; error?: Problem; response: Response }): T
     p.detail ?? p.title ?? `The server answered ${r.response.status}.`,
     (p.errors ?? []).map((e) => ({ where: e.location ?? "", says: e.message ?? "", value: e.value })),
   );
+}
+
+/** ask sends what the description of the interface has no words for, such as files. */
+export async function ask<T>(path: string, init: RequestInit): Promise<T> {
+  const response = await fetch(path, init);
+  askWhoItIs(response);
+  const body = await response.json().catch(() => ({}));
+  return response.ok ? must<T>({ data: body, response }) : must<T>({ error: body, response });
 }
 
 /** sayWhy words any error for a person. */

@@ -1,18 +1,6 @@
 import { queryOptions } from "@tanstack/react-query";
 import { api, must, Refused } from "./client";
 
-const loginPath = "/login";
-
-/** Whoever is not logged in, or not any more, is asked for the passphrase and comes back. */
-api.use({
-  onResponse({ response }) {
-    if (response.status === 401 && window.location.pathname !== loginPath) {
-      const wanted = window.location.pathname + window.location.search;
-      window.location.assign(`${loginPath}?to=${encodeURIComponent(wanted)}`);
-    }
-  },
-});
-
 /** wantedBefore is the address of the page that was asked for first. */
 export function wantedBefore(): string {
   const to = new URLSearchParams(window.location.search).get("to") ?? "/";

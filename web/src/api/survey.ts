@@ -1,6 +1,6 @@
 import { type QueryClient, queryOptions, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useNotice } from "../parts/notice";
-import { api, must, sayWhy } from "./client";
+import { notice } from "../parts/notice";
+import { api, ask, must, sayWhy } from "./client";
 import type { Live, Preview, SurveyState } from "./model";
 import { useSiteId } from "./site";
 
@@ -37,7 +37,6 @@ export type SurveyPlan = { network?: string; large?: boolean; community?: string
 export function useSweep() {
   const id = useSiteId();
   const client = useQueryClient();
-  const notice = useNotice();
   const done = (state: SurveyState) => hearSurvey(client, id, state);
   const start = useMutation({
     mutationFn: async (plan: SurveyPlan) =>
@@ -56,7 +55,6 @@ export function useSweep() {
 /** useListRoles keeps what the columns of a list hold, for lists of its shape, and reads again. */
 export function useListRoles() {
   const client = useQueryClient();
-  const notice = useNotice();
   return useMutation({
     mutationFn: async (body: { shape: string; roles: string[] }) => {
       const r = await api.PUT("/api/list-roles", { body });
@@ -71,12 +69,6 @@ export function useListRoles() {
 export async function readEvidence(id: string, files: File[], at: string, signal: AbortSignal): Promise<Preview> {
   const form = new FormData();
   for (const f of files) form.append("file", f, f.name);
-  return must(
-    await api.POST("/api/sites/{id}/evidence", {
-      params: { path: { id }, query: { at } },
-      body: form as never,
-      bodySerializer: (b: unknown) => b as FormData,
-      signal,
-    } as never),
-  ) as unknown as Preview;
+  const query = new URLSearchParams({ at });
+  return ask<Preview>(`/api/sites/${encodeURIComponent(id)}/evidence?${query}`, { method: "POST", body: form, signal });
 }

@@ -1,54 +1,85 @@
-import { chakra } from "@chakra-ui/react";
-import { type ReactNode, useEffect, useRef } from "react";
-import { Button } from ".";
+import { Button, Dialog as D, Portal, Spacer, Stack } from "@chakra-ui/react";
+import { X } from "lucide-react";
+import { type FormEvent, type ReactNode, useRef } from "react";
+import { Refusal } from ".";
 
-/** Dialog is the browser's own modal dialog: it keeps the focus and closes on Escape. */
-export function Dialog({
-  title,
-  onClose,
-  children,
-  wide,
-}: {
-  title: string;
-  onClose: () => void;
-  children: ReactNode;
-  wide?: boolean;
-}) {
-  const ref = useRef<HTMLDialogElement>(null);
-  useEffect(() => {
-    const dialog = ref.current;
-    if (dialog && !dialog.open) {
-      dialog.showModal();
-      dialog.querySelector<HTMLElement>("input, select, textarea")?.focus();
-    }
-    return () => dialog?.close();
-  }, []);
+type DialogProps = { title: string; onClose: () => void; children: ReactNode; wide?: boolean; asks?: boolean };
+
+/** Dialog keeps the focus, closes on Escape, and gives the focus back to where it was. */
+export function Dialog({ title, onClose, children, wide, asks }: DialogProps) {
+  const content = useRef<HTMLDivElement>(null);
   return (
-    <chakra.dialog
-      ref={ref}
-      aria-label={title}
-      onClose={onClose}
-      onCancel={onClose}
-      m="auto"
-      p="18px"
-      w={wide ? "min(760px, 94vw)" : "min(480px, 94vw)"}
-      maxH="90vh"
-      bg="card"
-      color="ink"
-      border="1px solid"
-      borderColor="hair"
-      borderRadius="8px"
-      css={{ "&::backdrop": { background: "rgb(10 16 22 / 0.55)" } }}
+    <D.Root
+      open
+      lazyMount
+      size={wide ? "lg" : "md"}
+      role={asks ? "alertdialog" : "dialog"}
+      onOpenChange={(e) => !e.open && onClose()}
+      initialFocusEl={() =>
+        content.current?.querySelector<HTMLElement>("[data-first], input:not([type=file]), select, textarea") ?? null
+      }
     >
-      <chakra.div display="flex" alignItems="center" mb="12px">
-        <chakra.h2 fontSize="title" fontWeight={700} flex={1}>
-          {title}
-        </chakra.h2>
-        <Button variant="mend" aria-label="Close" onClick={onClose} px="6px">
-          ✕
-        </Button>
-      </chakra.div>
-      {children}
-    </chakra.dialog>
+      <Portal>
+        <D.Backdrop />
+        <D.Positioner>
+          <D.Content ref={content}>
+            <D.Header>
+              <D.Title>{title}</D.Title>
+              <D.CloseTrigger asChild>
+                <Button variant="plain" aria-label="Close" minW="24px" justifyContent="center">
+                  <X aria-hidden="true" />
+                </Button>
+              </D.CloseTrigger>
+            </D.Header>
+            {children}
+          </D.Content>
+        </D.Positioner>
+      </Portal>
+    </D.Root>
+  );
+}
+
+type FormProps = DialogProps & {
+  refused?: string;
+  /** what the button says that goes on; none where each choice has its own */
+  go?: string;
+  busy: boolean;
+  danger?: boolean;
+  disabled?: boolean;
+  /** what is done besides, at the other end */
+  aside?: ReactNode;
+  onGo: () => void;
+};
+
+/** FormDialog is a dialog with a form: what was refused stands above the way out and the way on. */
+export function FormDialog({ children, refused, go, busy, danger, disabled, aside, onGo, ...dialog }: FormProps) {
+  const send = (e: FormEvent) => {
+    e.preventDefault();
+    if (!busy && !disabled) onGo();
+  };
+  return (
+    <Dialog {...dialog}>
+      <form onSubmit={send}>
+        <Stack gap="12px">
+          {children}
+          {refused && <Refusal>{refused}</Refusal>}
+        </Stack>
+        <D.Footer>
+          {aside}
+          <Spacer />
+          <Button onClick={dialog.onClose}>Cancel</Button>
+          {go && (
+            <Button
+              type="submit"
+              variant="solid"
+              colorPalette={danger ? "madder" : "chalk"}
+              disabled={busy || disabled}
+            >
+              {go}
+            </Button>
+          )}
+        </D.Footer>
+      </form>
+    </Dialog>
   );
 }

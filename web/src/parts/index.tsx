@@ -1,255 +1,201 @@
-import { chakra, type HTMLChakraProps } from "@chakra-ui/react";
-import { type ReactNode, useId } from "react";
-import { buttonRecipe, inputRecipe } from "../theme/recipes";
+import {
+  Alert,
+  Box,
+  chakra,
+  DataList,
+  EmptyState,
+  Field,
+  Flex,
+  Heading,
+  HStack,
+  NativeSelect,
+  Progress,
+  SegmentGroup,
+  Tag as TagParts,
+  Text,
+} from "@chakra-ui/react";
+import type { ReactNode } from "react";
 
-/** Button of the theme's recipe; of type button unless said otherwise. */
-const PlainButton = chakra("button", buttonRecipe);
-export type ButtonProps = HTMLChakraProps<"button"> & {
-  variant?: "lead" | "plain" | "mend" | "bar" | "danger";
-  size?: "usual" | "small" | "none";
-};
-export function Button({
-  variant = "plain",
-  size = variant === "mend" || variant === "bar" ? "none" : "usual",
-  ...rest
-}: ButtonProps) {
-  const Styled = PlainButton as unknown as React.ComponentType<ButtonProps>;
-  return <Styled type="button" variant={variant} size={size} {...rest} />;
-}
-
-export const Input = chakra("input", inputRecipe);
-export const Textarea = chakra("textarea", inputRecipe);
-export const Select = chakra("select", inputRecipe);
-
+/** Mono is how every address, port and MAC address is set. */
 export const Mono = chakra("span", { base: { fontFamily: "mono", fontVariantNumeric: "tabular-nums slashed-zero" } });
 export const Muted = chakra("span", { base: { color: "muted", fontWeight: 400 } });
-export const Row = chakra("div", { base: { display: "flex", alignItems: "center", gap: "8px" } });
-export const Stack = chakra("div", { base: { display: "flex", flexDirection: "column", gap: "8px" } });
 
-/** Key is a key cap. */
-export const Key = chakra("kbd", {
-  base: {
-    fontFamily: "mono",
-    fontSize: "label",
-    px: "5px",
-    borderRadius: "tag",
-    bg: "key",
-    color: "muted",
-    border: "1px solid",
-    borderColor: "hair",
-  },
-});
+export type Tone = "brass" | "madder" | "moss" | "chalk";
 
 /** Tag is a word beside a thing. */
-export function Tag({
-  tone = "brass",
-  children,
-}: {
-  tone?: "brass" | "madder" | "moss" | "chalk";
-  children: ReactNode;
-}) {
-  const tones = {
-    brass: ["brassSoft", "brass"],
-    madder: ["madderSoft", "madder"],
-    moss: ["mossSoft", "moss"],
-    chalk: ["chalkSoft", "chalk"],
-  };
-  const [bg, color] = tones[tone];
+export function Tag({ tone = "brass", children }: { tone?: Tone; children: ReactNode }) {
   return (
-    <chakra.span bg={bg} color={color} fontSize="label" px="8px" py="1px" borderRadius="pill" whiteSpace="nowrap">
-      {children}
-    </chakra.span>
+    <TagParts.Root colorPalette={tone}>
+      <TagParts.Label>{children}</TagParts.Label>
+    </TagParts.Root>
   );
 }
 
-/** Filters choose which rows are shown. */
-export function Filters<T extends string>({
-  value,
-  onChange,
-  options,
-}: {
-  value: T;
-  onChange: (v: T) => void;
-  options: { id: T; label: string; count: number }[];
-}) {
-  return (
-    <Row role="group" aria-label="Show" flexWrap="wrap" gap="8px">
-      {options.map((o) => (
-        <chakra.button
-          key={o.id}
-          type="button"
-          aria-pressed={value === o.id}
-          onClick={() => onChange(o.id)}
-          px="8px"
-          minH="24px"
-          borderRadius="pill"
-          fontSize="label"
-          bg={value === o.id ? "ink" : "body"}
-          color={value === o.id ? "linen" : "ink"}
-        >
-          {o.label} {o.count}
-        </chakra.button>
-      ))}
-    </Row>
-  );
-}
-
-/** Field is a labelled control with what is wrong with it below. */
-export function Field({
+/** Labelled is a control with its name above, and below it what is wrong or what may be typed. */
+export function Labelled({
   label,
   hint,
   error,
   children,
 }: {
   label: string;
-  hint?: string;
-  error?: string;
-  children: (props: { id: string; "aria-invalid": boolean; "aria-describedby": string | undefined }) => ReactNode;
+  hint?: ReactNode;
+  error?: ReactNode;
+  children: ReactNode;
 }) {
-  const id = useId();
-  const says = error ?? hint;
   return (
-    <chakra.div>
-      <chakra.label htmlFor={id} fontSize="small" fontWeight={600} display="block" mb="3px">
-        {label}
-      </chakra.label>
-      {children({ id, "aria-invalid": Boolean(error), "aria-describedby": says ? `${id}-says` : undefined })}
-      {says && (
-        <chakra.p id={`${id}-says`} fontSize="label" color={error ? "madder" : "muted"} mt="3px">
-          {says}
-        </chakra.p>
-      )}
-    </chakra.div>
+    <Field.Root invalid={Boolean(error)}>
+      <Field.Label>{label}</Field.Label>
+      {children}
+      {error ? <Field.ErrorText>{error}</Field.ErrorText> : hint && <Field.HelperText>{hint}</Field.HelperText>}
+    </Field.Root>
   );
 }
 
-/** Heading of a view: what it is, what to do, and its buttons. */
+type SelectProps = NativeSelect.FieldProps & {
+  options: readonly (readonly [value: string, text: string])[];
+  size?: "xs" | "md";
+  look?: "outline" | "subtle";
+  width?: string;
+  disabled?: boolean;
+};
+
+/** Select is a choice of few, with the browser's own list. */
+export function Select({ options, children, size = "md", look = "outline", width, disabled, ...field }: SelectProps) {
+  return (
+    <NativeSelect.Root size={size} variant={look} width={width} flex={width && "none"} disabled={disabled}>
+      <NativeSelect.Field {...field}>
+        {options.map(([value, text]) => (
+          <option key={value} value={value}>
+            {text}
+          </option>
+        ))}
+        {children}
+      </NativeSelect.Field>
+      <NativeSelect.Indicator />
+    </NativeSelect.Root>
+  );
+}
+
+/** Segments choose one of a few, each with what it would show or do. */
+export function Segments<T extends string>({
+  label,
+  value,
+  options,
+  onChange,
+  pills,
+  disabled,
+}: {
+  label: string;
+  value: T | null;
+  options: readonly { id: T; label: string; count?: number }[];
+  onChange: (value: T) => void;
+  pills?: boolean;
+  disabled?: boolean;
+}) {
+  return (
+    <SegmentGroup.Root
+      size={pills ? "xs" : "md"}
+      value={value}
+      disabled={disabled}
+      aria-label={label}
+      onValueChange={(e) => {
+        const chosen = options.find((o) => o.id === e.value);
+        if (chosen) onChange(chosen.id);
+      }}
+    >
+      {options.map((o) => (
+        <SegmentGroup.Item key={o.id} value={o.id} data-segment={o.id}>
+          <SegmentGroup.ItemText>
+            {o.label}
+            {o.count === undefined ? "" : ` ${o.count}`}
+          </SegmentGroup.ItemText>
+          <SegmentGroup.ItemHiddenInput />
+        </SegmentGroup.Item>
+      ))}
+    </SegmentGroup.Root>
+  );
+}
+
+/** ViewHead says what a view is and what to do there, beside its buttons. */
 export function ViewHead({ title, hint, children }: { title: string; hint?: ReactNode; children?: ReactNode }) {
   return (
-    <chakra.header display="flex" alignItems="center" gap="10px" minH="32px" flexWrap="wrap" flexShrink={0}>
-      <chakra.h1 fontSize="title" fontWeight={700} whiteSpace="nowrap">
+    <Flex as="header" alignItems="center" gap="10px" minH="32px" flexWrap="wrap" flexShrink={0}>
+      <Heading as="h1" size="lg" whiteSpace="nowrap">
         {title}
-      </chakra.h1>
-      <chakra.p color="muted" fontSize="small" flex="1 1 160px">
+      </Heading>
+      <Box color="muted" fontSize="small" flex="1 1 160px">
         {hint}
-      </chakra.p>
-      <Row className="no-print">{children}</Row>
-    </chakra.header>
+      </Box>
+      <HStack gap="8px" flexWrap="wrap" className="no-print">
+        {children}
+      </HStack>
+    </Flex>
   );
 }
 
 /** Section of the inspector. */
 export function Section({ title, children }: { title: string; children: ReactNode }) {
   return (
-    <chakra.section>
-      <chakra.h2 fontSize="text" fontWeight={700} mb="6px">
-        {title}
-      </chakra.h2>
+    <section>
+      <Heading mb="6px">{title}</Heading>
       {children}
-    </chakra.section>
+    </section>
   );
 }
 
-/** Pairs are names with values, the values to be read out or copied. */
+/** Pairs are names with values, to be read out or copied. */
 export function Pairs({ rows }: { rows: [ReactNode, ReactNode][] }) {
   return (
-    <chakra.dl fontSize="small">
+    <DataList.Root>
       {rows.map(([name, value], i) => (
-        <chakra.div
-          // biome-ignore lint/suspicious/noArrayIndexKey: the rows of a card keep their order
-          key={i}
-          display="grid"
-          gridTemplateColumns="84px 1fr"
-          gap="6px"
-          py="5px"
-          px="6px"
-          borderBottom="1px solid"
-          borderColor="hair"
-        >
-          <chakra.dt color="muted">{name}</chakra.dt>
-          <chakra.dd overflowWrap="anywhere">{value}</chakra.dd>
-        </chakra.div>
+        // biome-ignore lint/suspicious/noArrayIndexKey: the rows of a card keep their order
+        <DataList.Item key={i}>
+          <DataList.ItemLabel>{name}</DataList.ItemLabel>
+          <DataList.ItemValue>{value}</DataList.ItemValue>
+        </DataList.Item>
       ))}
-    </chakra.dl>
+    </DataList.Root>
   );
 }
 
 /** Empty says what to do where there is nothing yet. */
-export function Empty({ title, children }: { title: string; children: ReactNode }) {
+export function Empty({ title, children, page }: { title: string; children: ReactNode; page?: boolean }) {
   return (
-    <chakra.div
-      border="2px dashed"
-      borderColor="hair"
-      borderRadius="8px"
-      p="28px"
-      textAlign="center"
-      color="muted"
-      bg="card"
-    >
-      <chakra.p fontWeight={700} color="ink" mb="4px">
-        {title}
-      </chakra.p>
-      {children}
-    </chakra.div>
+    <EmptyState.Root>
+      <EmptyState.Content>
+        <EmptyState.Title asChild>{page ? <h1>{title}</h1> : <h2>{title}</h2>}</EmptyState.Title>
+        <EmptyState.Description>{children}</EmptyState.Description>
+      </EmptyState.Content>
+    </EmptyState.Root>
   );
 }
 
 /** Gauge is a bar of how much of something is used or done. */
-export function Gauge({
-  value,
-  of,
-  tone,
-  label,
-}: {
-  value: number;
-  of: number;
-  tone: "brassMark" | "mossMark" | "madderFill";
-  label: string;
-}) {
+export function Gauge({ value, of, tone, label }: { value: number; of: number; tone: Tone; label: string }) {
   return (
-    <chakra.div
-      role="meter"
-      aria-label={label}
-      aria-valuenow={value}
-      aria-valuemin={0}
-      aria-valuemax={Math.max(of, value)}
-      h="10px"
-      borderRadius="pill"
-      bg="body"
-      overflow="hidden"
-    >
-      <chakra.div h="100%" bg={tone} style={{ width: `${of === 0 ? 0 : Math.min(100, (100 * value) / of)}%` }} />
-    </chakra.div>
+    <Progress.Root value={Math.min(value, of)} max={Math.max(of, 1)} colorPalette={tone}>
+      <Progress.Track aria-label={label} aria-valuetext={`${value} of ${of}`}>
+        <Progress.Range />
+      </Progress.Track>
+    </Progress.Root>
   );
 }
 
-/** FormEnd closes a form in a dialog: what was refused, the way out and the way on. */
-export function FormEnd({
-  refused,
-  leave,
-  go,
-  busy,
-  onLeave,
-}: {
-  refused?: string;
-  leave: string;
-  go: string;
-  busy: boolean;
-  onLeave: () => void;
-}) {
+/** Refusal says why something was not done. */
+export function Refusal({ children }: { children: ReactNode }) {
   return (
-    <>
-      {refused && (
-        <chakra.p color="madder" role="alert">
-          {refused}
-        </chakra.p>
-      )}
-      <Row justifyContent="end">
-        <Button onClick={onLeave}>{leave}</Button>
-        <Button type="submit" variant="lead" disabled={busy}>
-          {go}
-        </Button>
-      </Row>
-    </>
+    <Text color="madder" role="alert" overflowWrap="anywhere">
+      {children}
+    </Text>
+  );
+}
+
+/** Remark stands out from the view that it is about. */
+export function Remark({ status, children, ...rest }: Alert.RootProps) {
+  return (
+    <Alert.Root role={status === "error" ? "alert" : "status"} status={status} {...rest}>
+      <Alert.Content>{children}</Alert.Content>
+    </Alert.Root>
   );
 }

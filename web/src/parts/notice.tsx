@@ -1,73 +1,47 @@
-import { chakra } from "@chakra-ui/react";
-import { createContext, type ReactNode, useCallback, useContext, useEffect, useMemo, useState } from "react";
-import { Button } from ".";
+import { Button, createToaster, Toast, Toaster } from "@chakra-ui/react";
+import { X } from "lucide-react";
 
 type Action = { label: string; run: () => void };
-type Note = { text: string; wrong: boolean; action?: Action };
-type Notices = { say: (text: string, action?: Action) => void; warn: (text: string, action?: Action) => void };
 
-const Context = createContext<Notices>({ say: () => undefined, warn: () => undefined });
+const toaster = createToaster({ placement: "bottom", max: 1, gap: 8, offsets: "14px" });
 
-/** useNotice says at the foot of the page what was done, or why it was not. */
-export const useNotice = () => useContext(Context);
+function show(text: string, type: "info" | "error", action?: Action) {
+  toaster.remove(); // one note at a time: the newest is what its reader acts on
+  toaster.create({
+    title: text,
+    type,
+    duration: type === "error" ? Number.POSITIVE_INFINITY : 8000,
+    action: action && { label: action.label, onClick: action.run },
+  });
+}
 
-/** Notices shows one note at a time. One that warns stays until it is closed. */
-export function Notices({ children }: { children: ReactNode }) {
-  const [note, setNote] = useState<Note>();
-  useEffect(() => {
-    if (!note || note.wrong) return;
-    const timer = setTimeout(() => setNote(undefined), 6000);
-    return () => clearTimeout(timer);
-  }, [note]);
-  const say = useCallback((text: string, action?: Action) => setNote({ text, wrong: false, action }), []);
-  const warn = useCallback((text: string, action?: Action) => setNote({ text, wrong: true, action }), []);
-  const value = useMemo(() => ({ say, warn }), [say, warn]);
+/** notice says at the foot of the page what was done, or why it was not. One that warns stays until it is closed. */
+export const notice = {
+  say: (text: string, action?: Action) => show(text, "info", action),
+  warn: (text: string, action?: Action) => show(text, "error", action),
+};
+
+/** Notices is where the notes appear; one stays while the pointer or the focus is on it. */
+export function Notices() {
   return (
-    <Context value={value}>
-      {children}
-      <chakra.div
-        role={note?.wrong ? "alert" : "status"}
-        aria-live="polite"
-        className="no-print"
-        position="fixed"
-        bottom="14px"
-        left="50%"
-        transform="translateX(-50%)"
-        zIndex={50}
-        maxW="min(680px, 92vw)"
-      >
-        {note && (
-          <chakra.div
-            display="flex"
-            gap="14px"
-            alignItems="center"
-            bg={note.wrong ? "madderFill" : "bar"}
-            color={note.wrong ? "onFill" : "onBar"}
-            px="14px"
-            py="8px"
-            borderRadius="field"
-            boxShadow="0 4px 16px rgb(0 0 0 / 0.3)"
-            data-notice
-          >
-            <span>{note.text}</span>
-            {note.action && (
-              <Button
-                variant="bar"
-                fontWeight={700}
-                onClick={() => {
-                  note.action?.run();
-                  setNote(undefined);
-                }}
-              >
+    <Toaster toaster={toaster} zIndex="note" className="no-print">
+      {(note) => (
+        <Toast.Root data-notice={note.type}>
+          <Toast.Title>{note.title}</Toast.Title>
+          {note.action && (
+            <Toast.ActionTrigger asChild>
+              <Button variant="ghost" fontWeight={700}>
                 {note.action.label}
               </Button>
-            )}
-            <Button variant="bar" aria-label="Close this note" onClick={() => setNote(undefined)}>
-              ✕
+            </Toast.ActionTrigger>
+          )}
+          <Toast.CloseTrigger asChild>
+            <Button variant="ghost" aria-label="Close this note">
+              <X aria-hidden="true" />
             </Button>
-          </chakra.div>
-        )}
-      </chakra.div>
-    </Context>
+          </Toast.CloseTrigger>
+        </Toast.Root>
+      )}
+    </Toaster>
   );
 }

@@ -1,4 +1,4 @@
-import type { Answer, Device, Forward, Interface, Network, Service, Site } from "../api/model";
+import type { Answer, Device, Interface, Network, Service, Site, Snag } from "../api/model";
 
 /** label names a device as the server does. */
 export function label(d: Device): string {
@@ -64,11 +64,6 @@ export function networkOf(site: Site, id: string): Network | undefined {
   return site.networks.find((n) => n.id === id);
 }
 
-/** targetOf gives the server's word on where a forward leads. */
-export function targetOf(a: Answer, f: Forward) {
-  return a.targets.find((t) => t.forward === f.id);
-}
-
 /** about tells whether a snag or step is about what is picked, or about a part of it. */
 export function about(refs: string[], pick: string | undefined, site: Site): boolean {
   if (!pick) return false;
@@ -107,4 +102,48 @@ export function clock(at: string): string {
   return d.toDateString() === new Date().toDateString()
     ? time
     : `${d.toLocaleDateString([], { day: "numeric", month: "short" })} ${time}`;
+}
+
+type Index = {
+  placed: Placed[];
+  interfaces: Map<string, Placed>;
+  devices: Map<string, Device>;
+  snags: Map<string, Snag[]>;
+  targets: Map<string, Answer["targets"][number]>;
+  services: Map<string, Wish>;
+};
+
+const indexes = new WeakMap<Answer, Index>();
+
+/** indexOf finds things of an answer by what they are called; it is made once for each answer. */
+export function indexOf(a: Answer): Index {
+  const known = indexes.get(a);
+  if (known) return known;
+  const all = placed(a.site);
+  const snags = new Map<string, Snag[]>();
+  for (const s of a.snags)
+    for (const ref of s.about) {
+      const of = snags.get(ref);
+      if (of) of.push(s);
+      else snags.set(ref, [s]);
+    }
+  const made: Index = {
+    placed: all,
+    interfaces: new Map(all.map((p) => [p.iface.id, p])),
+    devices: new Map(a.site.devices.map((d) => [d.id, d])),
+    snags,
+    services: new Map(services(a.site).map((w) => [w.service.id, w])),
+    targets: new Map(a.targets.map((t) => [t.forward, t])),
+  };
+  indexes.set(a, made);
+  return made;
+}
+
+/** snagsOf are the snags about what is picked, or about the device that it is a part of. */
+export function snagsOf(a: Answer, pick: string | undefined): Snag[] {
+  if (!pick) return [];
+  const { snags } = indexOf(a);
+  const owner = ownerOf(pick, a.site);
+  const own = owner ? (snags.get(`device:${owner.id}`) ?? []) : [];
+  return [...new Set([...(snags.get(pick) ?? []), ...own])];
 }

@@ -1,79 +1,114 @@
-import { chakra } from "@chakra-ui/react";
-import type { Router } from "../api/model";
+import { Box } from "@chakra-ui/react";
+import { useMemo } from "react";
+import type { Answer, Forward, Router } from "../api/model";
 import { useSite } from "../api/site";
-import { Mono, Muted } from "../parts";
+import { Muted } from "../parts";
+import { ColumnsMenu, Grid, type GridColumn, useGrid } from "../parts/grid";
 import { usePick } from "../parts/pick";
-import { ifaceLabel, networkOf, placed, short } from "../parts/words";
+import { ifaceLabel, indexOf, networkOf, short } from "../parts/words";
+
+type Row = { forward: Forward; to: string; address: string; note: string; stops: boolean };
+
+const first = (ports: string) => Number(ports.split(/[,-]/)[0]);
+
+const columns: GridColumn<Row>[] = [
+  {
+    id: "forward",
+    title: "Forward",
+    width: "minmax(110px, 1.4fr)",
+    always: true,
+    value: (r) => r.forward.name || r.forward.id,
+    cell: (r) => <span className="word">{r.forward.name || r.forward.id}</span>,
+  },
+  {
+    id: "outside",
+    title: "Outside",
+    width: "minmax(110px, 0.9fr)",
+    always: true,
+    value: (r) => first(r.forward.outside),
+    cell: (r) => (
+      <span className="mono">
+        {r.forward.outside} <span className="muted">{r.forward.protocol}</span>
+      </span>
+    ),
+  },
+  {
+    id: "to",
+    title: "To",
+    width: "minmax(110px, 1.3fr)",
+    value: (r) => r.to,
+    cell: (r) => (
+      <>
+        {r.to} <span className="mono muted">{r.address}</span>
+      </>
+    ),
+  },
+  {
+    id: "inside",
+    title: "Device port",
+    width: "90px",
+    value: (r) => first(r.forward.inside || r.forward.outside),
+    cell: ({ forward: f }) => <span className="mono">{!f.inside || f.inside === f.outside ? "same" : f.inside}</span>,
+  },
+  {
+    id: "note",
+    title: "Worth knowing",
+    width: "minmax(120px, 1.5fr)",
+    cell: (r) => <span className={r.stops ? "small stops" : "small muted"}>{r.note}</span>,
+  },
+];
+
+const rowId = (r: Row) => r.forward.id;
+
+function rowsOf(a: Answer, router: Router): Row[] {
+  const { interfaces, targets, snags } = indexOf(a);
+  return a.site.forwards
+    .filter((f) => f.router === router.id)
+    .map((f) => {
+      const target = targets.get(f.id);
+      const p = interfaces.get(target?.interface ?? "");
+      const inner = a.site.routers.find((r) => r.upstream && r.wan?.address === target?.address);
+      const snag = snags.get(`forward:${f.id}`)?.[0];
+      return {
+        forward: f,
+        to: p ? ifaceLabel(p.device, p.iface) : (inner?.name ?? ""),
+        address: target?.address ? short(target.address, p && networkOf(a.site, p.iface.network)) : "loose",
+        stops: snag?.weight === "stops",
+        note: [
+          !f.enabled && "switched off",
+          f.locked && "locked",
+          f.from.length > 0 && `only from ${f.from.join(", ")}`,
+          snag?.says,
+        ]
+          .filter(Boolean)
+          .join(" · "),
+      };
+    });
+}
 
 /** ForwardTable says the same as the threads in rows. */
 export function ForwardTable({ router }: { router: Router }) {
   const a = useSite();
   const [pick, setPick] = usePick();
-  const all = placed(a.site);
-  const forwards = a.site.forwards.filter((f) => f.router === router.id);
-  if (forwards.length === 0) return <Muted>Nothing is forwarded at this router yet.</Muted>;
+  const rows = useMemo(() => rowsOf(a, router), [a, router]);
+  const grid = useGrid({ name: "forwards", rows, rowId, columns });
+  const picked = rows.find(
+    ({ forward: f }) => pick === `forward:${f.id}` || (f.service && pick === `service:${f.service}`),
+  );
+  if (rows.length === 0) return <Muted>Nothing is forwarded at this router yet.</Muted>;
   return (
-    <chakra.table aria-label="Forwards" fontSize="text">
-      <thead>
-        <chakra.tr fontSize="small" color="muted" borderBottom="1px solid" borderColor="hair">
-          {["Forward", "Outside", "To", "Device port", "Worth knowing"].map((h) => (
-            <chakra.th key={h} px="6px" py="5px">
-              {h}
-            </chakra.th>
-          ))}
-        </chakra.tr>
-      </thead>
-      <tbody>
-        {forwards.map((f) => {
-          const target = a.targets.find((t) => t.forward === f.id);
-          const p = all.find((x) => x.iface.id === target?.interface);
-          const inner = a.site.routers.find((r) => r.upstream && r.wan?.address === target?.address);
-          const snag = a.snags.find((s) => s.about.includes(`forward:${f.id}`));
-          const picked = pick === `forward:${f.id}` || (f.service && pick === `service:${f.service}`);
-          return (
-            <chakra.tr
-              key={f.id}
-              h="row"
-              borderBottom="1px solid"
-              borderColor="hair"
-              bg={picked ? "brassSoft" : undefined}
-              onClick={() => setPick(`forward:${f.id}`)}
-              opacity={f.enabled ? 1 : 0.6}
-              data-forward={f.id}
-            >
-              <chakra.td px="6px" maxW="230px" overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap">
-                <chakra.button type="button" fontWeight={700} aria-pressed={Boolean(picked)}>
-                  {f.name || f.id}
-                </chakra.button>
-              </chakra.td>
-              <chakra.td px="6px">
-                <Mono>
-                  {f.outside} <Muted>{f.protocol}</Muted>
-                </Mono>
-              </chakra.td>
-              <chakra.td px="6px">
-                {p ? ifaceLabel(p.device, p.iface) : inner?.name}{" "}
-                <Mono color="muted">
-                  {target?.address ? short(target.address, p && networkOf(a.site, p.iface.network)) : "loose"}
-                </Mono>
-              </chakra.td>
-              <chakra.td px="6px">
-                <Mono>{!f.inside || f.inside === f.outside ? "same" : f.inside}</Mono>
-              </chakra.td>
-              <chakra.td px="6px" fontSize="small" color={snag?.weight === "stops" ? "madder" : "muted"}>
-                {[
-                  !f.enabled && "switched off",
-                  f.locked && "locked",
-                  f.from.length > 0 && `only from ${f.from.join(", ")}`,
-                  snag?.code.replaceAll("-", " "),
-                ]
-                  .filter(Boolean)
-                  .join(" · ")}
-              </chakra.td>
-            </chakra.tr>
-          );
-        })}
-      </tbody>
-    </chakra.table>
+    <>
+      <Box className="filters">
+        <ColumnsMenu grid={grid} />
+      </Box>
+      <Grid
+        grid={grid}
+        label="Forwards in rows"
+        picked={picked?.forward.id}
+        onPick={(r) => setPick(`forward:${r.forward.id}`)}
+        rowData={(r) => ({ "data-forward": r.forward.id, "data-off": r.forward.enabled ? undefined : "" })}
+        empty={null}
+      />
+    </>
   );
 }

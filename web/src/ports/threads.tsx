@@ -1,321 +1,322 @@
-import { chakra } from "@chakra-ui/react";
-import { useRef, useState } from "react";
-import type { Router } from "../api/model";
+import { Box } from "@chakra-ui/react";
+import { type KeyboardEvent, memo, type PointerEvent, useEffect, useMemo, useRef, useState } from "react";
+import type { Answer, Forward, Router, Service } from "../api/model";
 import { useSite } from "../api/site";
 import { usePick } from "../parts/pick";
+import { useSight } from "../parts/sight";
 import { useWidth } from "../parts/width";
 import { ownerOf } from "../parts/words";
-import { columns, draw, type Eye, type Foot, path, type Thread } from "./geometry";
+import { fill, stroke } from "../theme/plain";
+import { type Columns, columnsOf, draw, type Eye, type Foot, inSight, type Picture, type Show } from "./geometry";
+import { Ruler } from "./ruler";
+import { BowMark, clip, DeviceBlock, Eyelet, Strand } from "./strands";
 
-type Props = { router: Router; onPull: (foot: Foot, eye: Eye | undefined) => void };
+type Props = {
+  router: Router;
+  ghosts: Forward[];
+  show: Show;
+  onUnfold: (key: string) => void;
+  onPull: (foot: Foot, eye: Eye | undefined) => void;
+};
 
-/** Threads draws outside ports, the router and device ports, and the threads between them. */
-export function Threads({ router, onPull }: Props) {
+/** Threads draws outside ports, the routers in a row and device ports, and the threads between them. */
+export function Threads({ router, ghosts, show, onUnfold, onPull }: Props) {
   const a = useSite();
   const [pick, setPick] = usePick();
   const [box, width] = useWidth<HTMLDivElement>(800);
   const svg = useRef<SVGSVGElement>(null);
-  const [pull, setPull] = useState<{ foot: Foot; x: number; y: number }>();
-  const picture = draw(a, router);
-  const c = columns(width);
-  const owner = ownerOf(pick, a.site);
-  const isPicked = (t: Thread) =>
-    pick === `forward:${t.forward.id}` ||
-    (t.forward.service !== undefined && pick === `service:${t.forward.service}`) ||
-    (pick?.startsWith("device:") && owner?.interfaces.some((i) => i.id === t.forward.to));
-  const eyeAt = (y: number) => picture.eyes.find((e) => Math.abs(e.y - y) < 16);
-  const locate = (e: React.PointerEvent) => {
+  const [lo, hi] = useSight(box);
+  const whole = useMemo(() => draw(a, router, ghosts, show), [a, router, ghosts, show]);
+  const picture = useMemo(() => inSight(whole, lo, hi), [whole, lo, hi]);
+  const depths = Math.max(...whole.bands.map((b) => b.depth)) + 1;
+  const c = useMemo(() => columnsOf(width - rulerRoom, depths), [width, depths]);
+  const pull = usePull(svg, whole, c, setPick, onPull, onUnfold);
+  const road = useRoad(whole, pick);
+  useEffect(() => {
+    const y = road.shown ? road.active?.y : undefined;
+    const top = svg.current?.getBoundingClientRect().top;
+    if (y === undefined || top === undefined) return;
+    const work = svg.current?.closest(".work");
+    const at = top + y;
+    if (at < 140 || at > window.innerHeight - 60) work?.scrollBy({ top: at - window.innerHeight / 2 });
+  }, [road.active, road.shown]);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: a new pick is brought into sight
+  useEffect(() => {
+    const stop = road.all.find((s) => s.ref === pick);
+    const top = svg.current?.getBoundingClientRect().top;
+    if (!stop || top === undefined || road.shown) return;
+    if (top + stop.y < 100 || top + stop.y > window.innerHeight - 40)
+      svg.current?.closest(".work")?.scrollBy({ top: top + stop.y - window.innerHeight / 2 });
+  }, [pick]);
+  const keys = (e: KeyboardEvent) => {
+    if (e.key === "ArrowDown" || e.key === "ArrowUp") road.go(e.key === "ArrowDown" ? 1 : -1);
+    else if (e.key === "ArrowLeft" || e.key === "ArrowRight") road.side(e.key === "ArrowLeft" ? "eyes" : "feet");
+    else if (e.key === "Enter" && road.active?.fold) onUnfold(road.active.fold);
+    else if (e.key === "Enter" && road.active?.ref) setPick(road.active.ref);
+    else return;
+    e.preventDefault();
+    e.stopPropagation();
+  };
+  return (
+    <Box ref={box} w="100%" flex="none" className="threads">
+      <Ruler picture={whole} />
+      <svg
+        ref={svg}
+        width={width - rulerRoom}
+        height={whole.height}
+        role="listbox"
+        tabIndex={0}
+        aria-label={`Threads through ${router.name || "the router"}: arrows go from port to port, Enter picks`}
+        aria-activedescendant={road.shown ? road.active?.id : undefined}
+        onKeyDown={keys}
+        onFocus={() => road.show(true)}
+        onBlur={() => road.show(false)}
+        onPointerDown={pull.down}
+        onPointerMove={pull.move}
+        onPointerUp={pull.up}
+        onPointerCancel={pull.cancel}
+        className="picture"
+        data-threads
+      >
+        <g className={`t12 ${fill("muted")}`} aria-hidden="true">
+          <text x="0" y="12">
+            Outside port
+          </text>
+          <text x={c.foot + 12} y="12">
+            Device and its port
+          </text>
+          {whole.bands.map((b) => {
+            const at = c.band(b.depth);
+            return (
+              <g key={b.router.id} data-band={b.router.id}>
+                <rect
+                  x={at.x}
+                  y={b.depth === 0 ? 20 : b.top + 4}
+                  width={at.w}
+                  height={Math.max(24, b.bottom - (b.depth === 0 ? 20 : b.top + 4))}
+                  rx="8"
+                  className={`${fill("body")} ${stroke("hair")}`}
+                />
+                <text x={at.x + at.w / 2} y={b.depth === 0 ? 12 : b.top} textAnchor="middle">
+                  {clip(b.router.name || "Router", at.w + 60)}
+                </text>
+              </g>
+            );
+          })}
+        </g>
+        <Woven
+          a={a}
+          picture={picture}
+          c={c}
+          width={width - rulerRoom}
+          pick={pick}
+          active={road.shown ? road.active?.id : undefined}
+          near={pull.eye?.key}
+        />
+        {pull.at && <Pulling at={pull.at} eye={pull.eye} c={c} a={a} />}
+      </svg>
+    </Box>
+  );
+}
+
+/** rulerRoom is what the ruler of ports takes of the width, in CSS pixels. */
+const rulerRoom = 46;
+
+type WovenProps = {
+  a: Answer;
+  picture: Picture;
+  c: Columns;
+  width: number;
+  pick: string | undefined;
+  active: string | undefined;
+  near: string | undefined;
+};
+
+/** Woven is all of the picture but what the hand holds. */
+const Woven = memo(function Woven({ a, picture, c, width, pick, active, near }: WovenProps) {
+  const owner = pick?.startsWith("device:") ? ownerOf(pick, a.site) : undefined;
+  const unmet = useMemo(() => new Set(a.unmet), [a]);
+  const picked = (f: Forward, ids: string[]) =>
+    ids.some((id) => pick === `forward:${id}`) ||
+    (f.service !== undefined && pick === `service:${f.service}`) ||
+    Boolean(owner?.interfaces.some((i) => i.id === f.to));
+  const service = pick?.startsWith("service:") ? pick.slice("service:".length) : undefined;
+  const foot = active?.startsWith("foot-") ? active.slice("foot-".length) : undefined;
+  const has = (feet: Foot[], id: string | undefined) => (feet.some((f) => f.service.id === id) ? id : undefined);
+  return (
+    <>
+      {picture.threads.map((t) => (
+        <Strand
+          key={(t.ghost ? "ghost " : "") + t.forward.id}
+          thread={t}
+          c={c}
+          picked={!t.ghost && picked(t.forward, t.ids)}
+          active={active === `thread-${t.forward.id}`}
+        />
+      ))}
+      {picture.eyes.map((e) => (
+        <Eyelet
+          key={e.key}
+          eye={e}
+          x={e.band === 0 ? c.eye : c.band(e.band).x - 26}
+          near={near === e.key}
+          active={active === `eye-${e.key}`}
+        />
+      ))}
+      {picture.bows.map((b) => (
+        <BowMark key={b.key} bow={b} x={c.eye} />
+      ))}
+      {picture.blocks.map((b) => (
+        <DeviceBlock
+          key={b.key}
+          block={b}
+          x={c.foot}
+          width={width}
+          picked={has(b.feet, service)}
+          active={has(b.feet, foot)}
+          unmet={unmet}
+          folding={active === `fold-${b.key}`}
+        />
+      ))}
+    </>
+  );
+});
+
+type At = { foot: Foot; x: number; y: number; far: boolean };
+
+/** verdict says while a thread is held what it comes to to let it go at an eyelet: free, taken by whom, the router's own. */
+function verdict(a: Answer, service: Service, eye: Eye | undefined): { says: string; bad: boolean } {
+  if (!eye) return { says: `open at ${service.ports}`, bad: false };
+  if (eye.own) return { says: `${eye.ports} is the router's own`, bad: true };
+  const other = a.site.forwards.find((f) => eye.forwards.includes(f.id) && f.service !== service.id);
+  const mine = a.site.forwards.some((f) => eye.forwards.includes(f.id) && f.service === service.id);
+  const meets =
+    other && (other.protocol === "both" || service.protocol === "both" || other.protocol === service.protocol);
+  if (mine) return { says: `${eye.ports}, as it is`, bad: false };
+  if (!other || !meets) return { says: `open at ${eye.ports}, free`, bad: false };
+  return { says: `${eye.ports} is taken by ${other.name || other.id}`, bad: true };
+}
+
+function Pulling({ at, eye, c, a }: { at: At; eye: Eye | undefined; c: Columns; a: Answer }) {
+  const s = at.foot.service;
+  const { says, bad } = at.x >= c.band(0).x ? { says: "", bad: false } : verdict(a, s, eye);
+  return (
+    <g pointerEvents="none" className="hollow" data-pulling>
+      <path
+        d={`M${c.foot} ${at.foot.y}L${at.x} ${at.y}`}
+        className={stroke("chalk")}
+        strokeWidth="2"
+        strokeDasharray={s.protocol === "udp" ? "6 4" : undefined}
+      />
+      <text x={at.x + 10} y={at.y - 8} className={`t13 bold haloed ${fill(bad ? "madder" : "chalk")}`}>
+        {says}
+      </text>
+    </g>
+  );
+}
+
+/** How far from the foot a hand must be before it pulls, in CSS pixels. */
+const slack = 17;
+
+/** usePull pulls a thread from a foot with the pointer, which stays captured; Escape stops it. */
+function usePull(
+  svg: React.RefObject<SVGSVGElement | null>,
+  picture: Picture,
+  c: Columns,
+  setPick: (ref: string) => void,
+  onPull: Props["onPull"],
+  onUnfold: Props["onUnfold"],
+) {
+  const [at, setAt] = useState<At>();
+  const held = at !== undefined;
+  useEffect(() => {
+    if (!held) return;
+    const onKey = (e: globalThis.KeyboardEvent) => {
+      if (e.key !== "Escape") return;
+      e.preventDefault();
+      e.stopPropagation();
+      setAt(undefined);
+    };
+    window.addEventListener("keydown", onKey, true);
+    return () => window.removeEventListener("keydown", onKey, true);
+  }, [held]);
+  const eyeAt = (x: number, y: number) =>
+    x < c.band(0).x ? picture.eyes.find((e) => e.band === 0 && Math.abs(e.y - y) < 13) : undefined;
+  const point = (e: PointerEvent) => {
     const r = svg.current?.getBoundingClientRect();
     return { x: e.clientX - (r?.left ?? 0), y: e.clientY - (r?.top ?? 0) };
   };
-  const drop = () => {
-    if (!pull) return;
-    if (pull.x < c.box.x) onPull(pull.foot, eyeAt(pull.y));
-    else setPick(`service:${pull.foot.service.id}`);
-    setPull(undefined);
+  const down = (e: PointerEvent) => {
+    if (e.button !== 0 || !(e.target instanceof Element)) return;
+    const on = (name: string) =>
+      e.target instanceof Element && e.target.closest<SVGElement>(`[data-${name}]`)?.dataset[name];
+    const foot = picture.blocks.flatMap((b) => b.feet).find((f) => f.service.id === on("foot"));
+    if (foot) {
+      svg.current?.setPointerCapture(e.pointerId);
+      setAt({ foot, ...point(e), far: false });
+      return;
+    }
+    const fold = on("unfold");
+    if (fold) return onUnfold(fold);
+    const eye = picture.eyes.find((x) => x.key === on("eye"));
+    const forward = on("thread") || eye?.forwards[0];
+    if (forward) setPick(`forward:${forward}`);
   };
-  return (
-    <chakra.div ref={box} w="100%">
-      <chakra.svg
-        ref={svg}
-        width={width}
-        height={picture.height}
-        role="group"
-        aria-label={`Threads through ${router.name || "the router"}`}
-        display="block"
-        overflow="visible"
-        onPointerMove={(e) => pull && setPull({ ...pull, ...locate(e) })}
-        onPointerUp={drop}
-        onPointerCancel={() => setPull(undefined)}
-        style={{ userSelect: "none", touchAction: "none" }}
-        data-threads
-      >
-        <chakra.g fontSize="12px" fill="muted" aria-hidden="true">
-          <chakra.text x="0" y="12" fill="muted">
-            Outside port
-          </chakra.text>
-          <chakra.text x={c.box.x + c.box.w / 2} y="12" textAnchor="middle" fill="muted">
-            {clip(router.name || "Router", c.box.w + 40)}
-          </chakra.text>
-          <chakra.text x={c.foot + 12} y="12" fill="muted">
-            Device and its port
-          </chakra.text>
-        </chakra.g>
-        <chakra.rect x={c.box.x} y="20" width={c.box.w} height={picture.height - 24} rx="8" fill="body" stroke="hair" />
-        {picture.threads.map((t) => (
-          <ThreadPath
-            key={t.forward.id}
-            thread={t}
-            width={width}
-            picked={Boolean(isPicked(t))}
-            onPick={() => setPick(`forward:${t.forward.id}`)}
-          />
-        ))}
-        {picture.threads
-          .filter((t) => t.renumbered && t.to)
-          .map((t) => (
-            <Renumber key={t.forward.id} thread={t} width={width} />
-          ))}
-        {picture.eyes.map((e) => (
-          <Eyelet
-            key={e.key}
-            eye={e}
-            x={c.eye}
-            near={Boolean(pull && pull.x < c.box.x && eyeAt(pull.y) === e)}
-            onPick={() => e.forwards[0] && setPick(`forward:${e.forwards[0]}`)}
-          />
-        ))}
-        {picture.blocks.map((b) => (
-          <chakra.g key={b.key}>
-            <chakra.text x={c.foot + 12} y={b.y + 4} fontSize="14px" fontWeight="700" fill="ink">
-              {clip(b.title, width - c.foot - 24 - b.address.length * 9)}
-              <chakra.tspan fontWeight="400" fontFamily="mono" fill="muted">
-                {" "}
-                {b.address}
-              </chakra.tspan>
-            </chakra.text>
-            {b.feet.map((f) => (
-              <FootMark
-                key={f.service.id}
-                foot={f}
-                x={c.foot}
-                room={width - c.foot}
-                picked={pick === `service:${f.service.id}`}
-                unmet={a.unmet.includes(f.service.id)}
-                onDown={(e) => {
-                  svg.current?.setPointerCapture?.(e.pointerId);
-                  setPull({ foot: f, ...locate(e) });
-                }}
-                onPick={() => setPick(`service:${f.service.id}`)}
-              />
-            ))}
-          </chakra.g>
-        ))}
-        {pull && (
-          <chakra.g pointerEvents="none">
-            <chakra.path
-              d={`M${c.foot} ${pull.foot.y}L${pull.x} ${pull.y}`}
-              stroke="chalk"
-              strokeWidth="2"
-              strokeDasharray={pull.foot.service.protocol === "udp" ? "6 4" : undefined}
-              fill="none"
-            />
-            {pull.x < c.box.x && (
-              <chakra.text
-                x={pull.x + 10}
-                y={pull.y - 8}
-                fontSize="13px"
-                fontWeight="700"
-                fill="chalk"
-                paintOrder="stroke"
-                stroke="linen"
-                strokeWidth="4"
-              >
-                {eyeAt(pull.y) ? `open at ${eyeAt(pull.y)?.ports}` : `open at ${pull.foot.service.ports}`}
-              </chakra.text>
-            )}
-          </chakra.g>
-        )}
-      </chakra.svg>
-    </chakra.div>
-  );
+  /** under is where a held thread is with the pointer at an event: the last move may not be drawn yet. */
+  const under = (old: At, e: PointerEvent): At => {
+    const p = point(e);
+    return { foot: old.foot, ...p, far: old.far || Math.hypot(p.x - c.foot, p.y - old.foot.y) > slack };
+  };
+  const move = (e: PointerEvent) => at && setAt(under(at, e));
+  const up = (e: PointerEvent) => {
+    if (!at) return;
+    const { foot, x, y, far } = under(at, e);
+    setAt(undefined);
+    const inside = x > -24 && y > -24 && y < picture.height + 24;
+    if (far && x < c.band(0).x && inside) onPull(foot, eyeAt(x, y));
+    else if (!far || x > c.foot - 12) setPick(`service:${foot.service.id}`);
+  };
+  return { at: at?.far ? at : undefined, eye: at && eyeAt(at.x, at.y), down, move, up, cancel: () => setAt(undefined) };
 }
 
-const clip = (text: string, room: number) =>
-  text.length * 7 > room ? `${text.slice(0, Math.max(4, Math.floor(room / 7) - 1))}…` : text;
+type Stop = { id: string; ref?: string; fold?: string; y: number };
 
-function ThreadPath({
-  thread: t,
-  width,
-  picked,
-  onPick,
-}: {
-  thread: Thread;
-  width: number;
-  picked: boolean;
-  onPick: () => void;
-}) {
-  const c = columns(width);
-  const d = t.to ? path(t.from.y, t.to.y, width) : `M${c.eye + 8} ${t.from.y}H${c.box.x + c.box.w * 0.6}`;
-  const tone = t.clash ? "madderFill" : t.udp ? "plum" : "chalk";
-  const says = `${t.forward.name || "Forward"}: outside ${t.forward.outside} ${t.forward.protocol} to ${t.to?.label ?? t.forward.to}${t.renumbered ? `, its port ${t.renumbered}` : ""}${t.clash ? ", clashes" : ""}`;
-  return (
-    <chakra.g
-      role="button"
-      tabIndex={0}
-      aria-label={says}
-      aria-pressed={picked}
-      cursor="pointer"
-      onClick={onPick}
-      onKeyDown={(e) => {
-        if (e.key === "Enter" || e.key === " ") {
-          e.preventDefault();
-          e.stopPropagation();
-          onPick();
-        }
-      }}
-      data-thread={t.forward.id}
-    >
-      <path d={d} stroke="transparent" strokeWidth="14" fill="none" />
-      {picked && <chakra.path d={d} stroke="brassSoft" strokeWidth={t.wide ? 15 : 9} fill="none" />}
-      {t.wide && <chakra.path d={d} stroke={tone} strokeWidth="8" opacity="0.35" fill="none" />}
-      <chakra.path
-        d={d}
-        stroke={tone}
-        strokeWidth={t.wide ? 8 : 2.2}
-        strokeDasharray={t.udp ? "7 4" : undefined}
-        opacity={t.wide ? 0.75 : 1}
-        fill="none"
-      />
-      {t.both && (
-        <chakra.path d={d} stroke="plum" strokeWidth="2" strokeDasharray="7 4" fill="none" transform="translate(0 4)" />
-      )}
-      {t.clash && (
-        <chakra.path d={`M${c.eye + 16} ${t.from.y - 6}l12 12m0 -12l-12 12`} stroke="madderFill" strokeWidth="2.2" />
-      )}
-      {!t.to && (
-        <chakra.text x={c.box.x + c.box.w * 0.6 + 6} y={t.from.y + 4} fontSize="12px" fontFamily="mono" fill="muted">
-          → {t.forward.to}
-        </chakra.text>
-      )}
-    </chakra.g>
+/** useRoad is the way by keyboard: down the outside ports in their order, or down the devices' own ports. */
+function useRoad(picture: Picture, pick: string | undefined) {
+  const [side, setSide] = useState<"eyes" | "feet">("eyes");
+  const [id, setId] = useState<string>();
+  const [shown, show] = useState(false);
+  const roads = useMemo(() => {
+    const at = new Map<string, Stop[]>();
+    for (const t of picture.threads)
+      if (!t.ghost)
+        at.set(t.from.key, [
+          ...(at.get(t.from.key) ?? []),
+          { id: `thread-${t.forward.id}`, ref: `forward:${t.forward.id}`, y: t.from.y },
+        ]);
+    const eyes = picture.eyes.flatMap((e): Stop[] =>
+      e.own || e.alone ? [{ id: `eye-${e.key}`, y: e.y }] : (at.get(e.key) ?? []),
+    );
+    const feet = picture.blocks.flatMap((b): Stop[] => [
+      ...(b.count > 1 ? [{ id: `fold-${b.key}`, fold: b.key, y: b.y }] : []),
+      ...b.feet.map((f) => ({ id: `foot-${f.service.id}`, ref: `service:${f.service.id}`, y: f.y })),
+    ]);
+    return { eyes, feet };
+  }, [picture]);
+  const road = roads[side].length > 0 ? roads[side] : roads[side === "eyes" ? "feet" : "eyes"];
+  const at = Math.max(
+    0,
+    road.findIndex((s) => (id ? s.id === id : s.ref !== undefined && s.ref === pick)),
   );
-}
-
-/** Renumber shows the new port where a thread leaves the router. */
-function Renumber({ thread: t, width }: { thread: Thread; width: number }) {
-  const c = columns(width);
-  const text = `→ ${t.renumbered}`;
-  const w = text.length * 7.4 + 12;
-  return (
-    <chakra.g
-      transform={`translate(${c.box.x + c.box.w - w + 4} ${(t.to?.y ?? t.from.y) - 9})`}
-      pointerEvents="none"
-      aria-hidden="true"
-    >
-      <chakra.rect width={w} height="18" rx="9" fill="card" stroke="hair" />
-      <chakra.text x={w / 2} y="13" fontSize="12px" fontFamily="mono" textAnchor="middle" fill="ink">
-        {text}
-      </chakra.text>
-    </chakra.g>
-  );
-}
-
-function Eyelet({ eye, x, near, onPick }: { eye: Eye; x: number; near: boolean; onPick: () => void }) {
-  const stroke = eye.clash ? "madderFill" : eye.own ? "muted" : "brassMark";
-  return (
-    <chakra.g
-      transform={`translate(${x} ${eye.y})`}
-      onClick={onPick}
-      cursor={eye.own ? "default" : "pointer"}
-      data-eye={eye.key}
-    >
-      <title>
-        {eye.own ? `${eye.ports} ${eye.protocol}: ${eye.own}` : `${eye.ports} ${eye.protocol}, open outside`}
-      </title>
-      <chakra.text
-        x="-16"
-        y="5"
-        textAnchor="end"
-        fontFamily="mono"
-        fontSize={eye.ports.length > 11 ? "12px" : "14px"}
-        fill="ink"
-      >
-        {eye.ports.length > 17 ? `${eye.ports.slice(0, 15)}…` : eye.ports}
-      </chakra.text>
-      <chakra.text x={-x} y={eye.ports.length > 8 ? -9 : 4} fontSize="11px" fill="muted">
-        {eye.own ? "router's own" : eye.protocol === "both" ? "tcp+udp" : eye.protocol}
-      </chakra.text>
-      {near && <chakra.circle r="13" fill="none" stroke="chalk" strokeWidth="2" />}
-      {eye.own ? (
-        <>
-          <chakra.circle r="7.5" fill="muted" />
-          <chakra.path d="M-4 0H4" stroke="card" strokeWidth="2.4" />
-        </>
-      ) : (
-        <chakra.circle r="7" fill={eye.clash ? "madderSoft" : "card"} stroke={stroke} strokeWidth="3" />
-      )}
-    </chakra.g>
-  );
-}
-
-type FootProps = {
-  foot: Foot;
-  x: number;
-  room: number;
-  picked: boolean;
-  unmet: boolean;
-  onDown: (e: React.PointerEvent) => void;
-  onPick: () => void;
-};
-
-function FootMark({ foot: f, x, room, picked, unmet, onDown, onPick }: FootProps) {
-  const s = f.service;
-  const name = s.name || "service";
-  const state = f.open ? (unmet ? "to open" : "open outside") : "stays inside";
-  return (
-    <chakra.g
-      transform={`translate(${x} ${f.y})`}
-      role="button"
-      tabIndex={0}
-      aria-pressed={picked}
-      aria-label={`${f.device.name || "unnamed device"} ${name}, ${s.ports} ${s.protocol}, ${state}`}
-      cursor="grab"
-      onPointerDown={(e) => {
-        e.preventDefault();
-        onDown(e);
-      }}
-      onKeyDown={(e) => {
-        if (e.key === "Enter" || e.key === " ") {
-          e.preventDefault();
-          e.stopPropagation();
-          onPick();
-        }
-      }}
-      data-foot={s.id}
-      opacity={f.open || picked ? 1 : 0.75}
-    >
-      <chakra.rect x="-10" y="-11" width={room + 8} height="22" rx="4" fill={picked ? "brassSoft" : "transparent"} />
-      <chakra.circle
-        r="5"
-        fill={unmet ? "brassSoft" : "card"}
-        stroke={f.open ? "ink" : "muted"}
-        strokeWidth="1.8"
-        strokeDasharray={unmet ? "3 2" : undefined}
-      />
-      <chakra.text x="14" y="4" fontSize="13px" fill={f.open ? "ink" : "muted"}>
-        {clip(name, room * 0.45)}
-        <chakra.tspan fontFamily="mono" fill="muted">
-          {" "}
-          {s.ports} {s.protocol}
-        </chakra.tspan>
-        {state !== "open outside" && (
-          <chakra.tspan fontSize="11px" fill={unmet ? "brass" : "muted"}>
-            {"  "}
-            {state}
-          </chakra.tspan>
-        )}
-      </chakra.text>
-    </chakra.g>
-  );
+  return {
+    all: [...roads.eyes, ...roads.feet],
+    active: road[at],
+    shown,
+    show,
+    go: (way: number) => setId(road[Math.max(0, Math.min(road.length - 1, at + way))]?.id),
+    side: (to: "eyes" | "feet") => {
+      setSide(to);
+      setId(undefined);
+    },
+  };
 }

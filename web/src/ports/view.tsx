@@ -1,228 +1,178 @@
-import { chakra } from "@chakra-ui/react";
-import { useState } from "react";
-import { api, must, sayWhy } from "../api/client";
-import type { Device, Edit, Forward, Service } from "../api/model";
-import { useEdit, usePlan, useSite } from "../api/site";
-import { Button, Empty, Gauge, Key, Row, Section, Select, ViewHead } from "../parts";
+import { Button, Kbd, Text } from "@chakra-ui/react";
+import { useMemo, useState } from "react";
+import type { Answer, Forward, Router } from "../api/model";
+import { useEdit, useSite } from "../api/site";
+import { Empty, Gauge, Section, Select, ViewHead } from "../parts";
 import { useKeys } from "../parts/keys";
-import { useNotice } from "../parts/notice";
+import { later } from "../parts/later";
 import { usePick } from "../parts/pick";
-import { ifaceLabel, label, plural, services } from "../parts/words";
+import { ifaceLabel, indexOf, plural, services } from "../parts/words";
 import { Desk } from "../shell/desk";
 import { ForwardTable } from "./forward-table";
 import type { Eye, Foot } from "./geometry";
-import { AddService, ServiceCard } from "./service-card";
+import { usePullTo } from "./pull";
+import { ServiceCard } from "./service-card";
+import { Chips, useShow } from "./show";
+import { SuggestedList, useSuggestedPorts } from "./suggested";
 import { Threads } from "./threads";
 import { Walk } from "./walk";
+import { rootsOf } from "./ways";
+
+const AddService = later(() => import("./add-service").then((m) => m.AddService));
+
+const routerOf = (a: Answer, id: string | undefined) => rootsOf(a).find((r) => r.id === id) ?? rootsOf(a)[0];
 
 /** PortsView decides what is opened outside, and at which port. */
 export function PortsView() {
   const a = useSite();
-  const { site } = a;
-  const edit = useEdit();
-  const notice = useNotice();
   const [pick, setPick] = usePick();
   const [adding, setAdding] = useState(false);
-  const [suggesting, setSuggesting] = useState(false);
   const [chosen, setChosen] = useState<string>();
-  const plan = usePlan("ports", suggesting);
-  const router = site.routers.find((r) => r.id === chosen) ?? site.routers.find((r) => !r.upstream) ?? site.routers[0];
-  const changes = suggesting ? (plan.data?.changes ?? []) : [];
-  const all = services(site);
-  const forward = pick?.startsWith("forward:") ? site.forwards.find((f) => `forward:${f.id}` === pick) : undefined;
-  const picked =
-    all.find((w) => pick === `service:${w.service.id}`) ?? all.find((w) => forward?.service === w.service.id);
-
-  /** openAt opens a service at exactly an outside port; the server knows through which routers. */
-  const openAt = async ({ service, device }: { service: Service; device: Device }, outside: string) => {
-    const name = `${label(device)} ${service.name ?? ""}`.trim();
-    try {
-      const edits = must(
-        await api.GET("/api/sites/{id}/thread", {
-          params: { path: { id: a.id }, query: { service: service.id, outside } },
-        }),
-      );
-      edit.mutate({ edits, title: `open ${name} at ${outside}`, says: `${name} is open at ${outside}.` });
-    } catch (error) {
-      notice.warn(sayWhy(error));
-    }
-  };
+  const [pullTo, asking] = usePullTo();
+  const suggested = useSuggestedPorts();
+  const router = routerOf(a, chosen);
+  const showing = useShow(router, pick);
+  const all = useMemo(() => services(a.site), [a.site]);
+  const forward = pick?.startsWith("forward:") ? a.site.forwards.find((f) => `forward:${f.id}` === pick) : undefined;
+  const picked = all.find(
+    (w) => pick === `service:${w.service.id}` || (forward !== undefined && serviceOf(a, forward) === w.service.id),
+  );
   const pull = (foot: Foot, eye: Eye | undefined) => {
     setPick(`service:${foot.service.id}`);
-    openAt(foot, eye && size(eye.ports) === size(foot.service.ports) ? eye.ports : foot.service.ports);
+    pullTo(foot, eye?.ports ?? foot.service.ports, eye !== undefined);
   };
-  const takeAll = () =>
-    edit.mutate(
-      {
-        edits: changes.map((c) => c.edit),
-        version: plan.data?.version,
-        title: `take ${plural(changes.length, "suggested change")}`,
-        says: `${plural(changes.length, "change")} taken.`,
-      },
-      { onSuccess: () => setSuggesting(false) },
-    );
   const walk = (by: 1 | -1) => {
     const i = all.findIndex((w) => w.service.id === picked?.service.id);
     const next = all[i < 0 ? 0 : Math.max(0, Math.min(all.length - 1, i + by))];
     if (next) setPick(`service:${next.service.id}`);
   };
   useKeys({
-    s: () => setSuggesting(true),
-    Enter: () => changes.length > 0 && takeAll(),
+    s: () => suggested.setAsking(true),
+    Enter: () => suggested.takeAll(),
     ArrowDown: () => walk(1),
     ArrowUp: () => walk(-1),
   });
-
   if (!router)
     return (
       <Desk>
-        <Empty title="No router yet">The site file holds no router. Take in one that does.</Empty>
+        <Empty title="No router yet">
+          Add one with the + on the line above, or take in a site file that holds one.
+        </Empty>
       </Desk>
     );
-  const state = a.routers.find((r) => r.id === router.id);
-  const lines = router.form?.lines ?? 0;
   return (
     <Desk
       snagsFirst
       inspector={
         <>
-          {picked && (
-            <ServiceCard
-              key={picked.service.id}
-              wish={picked}
-              router={router}
-              onOpenAt={(ports) => openAt(picked, ports)}
-            />
-          )}
+          {picked && <ServiceCard key={picked.service.id} wish={picked} router={router} pullTo={pullTo} />}
           {forward && !picked && <BareForward forward={forward} />}
           <Walk router={router} />
-          <Section title="Room left in the router">
-            <Gauge
-              label="Lines used"
-              value={state?.linesUsed ?? 0}
-              of={lines || Math.max(1, state?.linesUsed ?? 0)}
-              tone={lines && (state?.linesUsed ?? 0) > lines ? "madderFill" : "brassMark"}
-            />
-            <chakra.p fontSize="small" color="muted" mt="4px">
-              {lines
-                ? `${state?.linesUsed} of ${lines} lines.`
-                : `${plural(state?.linesUsed ?? 0, "line")}, and no limit is known.`}
-            </chakra.p>
-          </Section>
+          <RoomLeft router={router} />
         </>
       }
     >
       <ViewHead title="Ports" hint="Pull a thread from a device port to an outside port, or pick it and type">
-        {site.routers.length > 1 && (
-          <Select aria-label="Router" value={router.id} onChange={(e) => setChosen(e.target.value)} w="auto">
-            {site.routers.map((r) => (
-              <option key={r.id} value={r.id}>
-                {r.name || r.id}
-              </option>
-            ))}
-          </Select>
+        {rootsOf(a).length > 1 && (
+          <Select
+            aria-label="Router"
+            width="auto"
+            value={router.id}
+            onChange={(e) => setChosen(e.currentTarget.value)}
+            options={rootsOf(a).map((r) => [r.id, r.name || r.id])}
+          />
         )}
-        <Button onClick={() => setAdding(true)} disabled={site.devices.length === 0}>
+        <Button onClick={() => setAdding(true)} disabled={a.site.devices.length === 0}>
           Add a service
         </Button>
-        {suggesting ? (
-          <Row>
-            <Button onClick={() => setSuggesting(false)}>Leave them</Button>
-            <Button variant="lead" disabled={changes.length === 0 || edit.isPending} onClick={takeAll}>
-              {plan.isFetching
-                ? "Working it out…"
-                : changes.length === 0
-                  ? "Nothing to change"
-                  : `Take ${plural(changes.length, "change")}`}{" "}
-              <Key>⏎</Key>
-            </Button>
-          </Row>
+        {suggested.asking && <Button onClick={() => suggested.setAsking(false)}>Cancel</Button>}
+        {suggested.asking ? (
+          <Button variant="solid" disabled={suggested.changes.length === 0} onClick={suggested.takeAll}>
+            {suggested.words} <Kbd>⏎</Kbd>
+          </Button>
         ) : (
-          <Button variant="lead" onClick={() => setSuggesting(true)}>
-            Suggest ports <Key>S</Key>
+          <Button variant="solid" onClick={() => suggested.setAsking(true)}>
+            Suggest ports <Kbd>S</Kbd>
           </Button>
         )}
       </ViewHead>
-      {suggesting && plan.data && (
-        <chakra.ul
-          aria-label="Suggested"
-          bg="brassSoft"
-          borderLeft="4px solid"
-          borderColor="brassMark"
-          px="12px"
-          py="8px"
-          borderRadius="4px"
-          data-suggested
-        >
-          {changes.map((c) => (
-            <chakra.li key={JSON.stringify(c.edit)} display="flex" gap="10px" py="1px">
-              <chakra.span flex={1}>{c.why}</chakra.span>
-              <Button
-                variant="mend"
-                disabled={edit.isPending}
-                onClick={() =>
-                  edit.mutate({ edits: [c.edit], version: plan.data?.version, says: "One change is taken." })
-                }
-              >
-                {wordOf(c.edit)}
-              </Button>
-            </chakra.li>
-          ))}
-          {plan.data.unmet.map((u) => (
-            <chakra.li key={u.says} color="madder">
-              {u.says}
-            </chakra.li>
-          ))}
-          {!plan.data.proven && <li>The search was cut off: there may be a better answer.</li>}
-          {changes.length === 0 && plan.data.unmet.length === 0 && <li>Everything that is to be opened is open.</li>}
-        </chakra.ul>
-      )}
-      {all.length === 0 && site.forwards.length === 0 ? (
+      <SuggestedList suggested={suggested} />
+      {all.length === 0 && a.site.forwards.length === 0 ? (
         <Empty title="No services yet">
-          <p>Say what a device answers on, such as a web page at 80 tcp; then open it or keep it in.</p>
-          <Button variant="lead" mt="12px" onClick={() => setAdding(true)} disabled={site.devices.length === 0}>
+          <Text>Say what a device answers on, such as a web page at 80 tcp; then open it or keep it in.</Text>
+          <Button variant="solid" mt="12px" onClick={() => setAdding(true)} disabled={a.site.devices.length === 0}>
             Add a service
           </Button>
         </Empty>
       ) : (
         <>
-          <Threads router={router} onPull={pull} />
-          <chakra.ul
-            display="flex"
-            gap="18px"
-            fontSize="small"
-            color="muted"
-            aria-label="What the marks mean"
-            flexWrap="wrap"
-          >
-            <chakra.li color="chalk">━ TCP</chakra.li>
-            <chakra.li color="plum">╌ UDP</chakra.li>
-            <li>◯ open outside</li>
-            <li>● taken by the router itself</li>
-            <chakra.li color="madder">✕ clash</chakra.li>
-          </chakra.ul>
+          <Chips showing={showing} />
+          <Threads
+            router={router}
+            ghosts={suggested.ghosts}
+            show={showing.show}
+            onUnfold={showing.unfold}
+            onPull={pull}
+          />
+          <Marks ghosts={suggested.ghosts.length > 0} />
           <ForwardTable router={router} />
         </>
       )}
       {adding && <AddService onClose={() => setAdding(false)} />}
+      {asking}
     </Desk>
   );
 }
 
+const serviceOf = (a: Answer, f: Forward) => f.service || indexOf(a).targets.get(f.id)?.service;
+
+/** Marks says what the marks of the threads mean. */
+function Marks({ ghosts }: { ghosts: boolean }) {
+  return (
+    <ul className="legend" aria-label="What the marks mean">
+      <li className="tcp">━ TCP</li>
+      <li className="udp">╌ UDP</li>
+      <li>◯ open outside</li>
+      <li>● taken by the router itself</li>
+      {ghosts && <li className="suggested">┄ suggested</li>}
+      <li className="stops">✕ clash</li>
+    </ul>
+  );
+}
+
+function RoomLeft({ router }: { router: Router }) {
+  const a = useSite();
+  const used = a.routers.find((r) => r.id === router.id)?.linesUsed ?? 0;
+  const lines = router.form?.lines ?? 0;
+  return (
+    <Section title="Room left in the router">
+      <Gauge
+        label="Lines used"
+        value={used}
+        of={lines || Math.max(1, used)}
+        tone={lines && used > lines ? "madder" : "brass"}
+      />
+      <Text fontSize="small" color="muted" mt="4px">
+        {lines ? `${used} of ${lines} lines.` : `${plural(used, "line")}, and no limit is known.`}
+      </Text>
+    </Section>
+  );
+}
+
 function BareForward({ forward }: { forward: Forward }) {
-  const { site } = useSite();
+  const a = useSite();
   const edit = useEdit();
   const [, setPick] = usePick();
-  const target = site.devices.flatMap((d) => d.interfaces.map((i) => ({ d, i }))).find((x) => x.i.id === forward.to);
+  const target = indexOf(a).interfaces.get(forward.to);
   return (
     <Section title={forward.name || "A forward made by hand"}>
-      <chakra.p fontSize="small" color="muted">
-        Outside {forward.outside} {forward.protocol} to {target ? ifaceLabel(target.d, target.i) : forward.to}. It
-        belongs to no service, so no suggestion touches it.
-      </chakra.p>
+      <Text fontSize="small" color="muted">
+        Outside {forward.outside} {forward.protocol} to {target ? ifaceLabel(target.device, target.iface) : forward.to}.
+        It belongs to no service, so no suggestion touches it.
+      </Text>
       <Button
-        size="small"
-        variant="danger"
+        size="xs"
+        data-danger
         mt="6px"
         onClick={() => {
           setPick(undefined);
@@ -233,18 +183,4 @@ function BareForward({ forward }: { forward: Forward }) {
       </Button>
     </Section>
   );
-}
-
-function wordOf(e: Edit): string {
-  if (e.do === "put-forward") return `Open at ${e.forward.outside}`;
-  if (e.do === "put-service") return `Set to ${e.service.ports}`;
-  return "Shut it";
-}
-
-/** size tells how many ports a list holds. */
-function size(ports: string): number {
-  return ports.split(",").reduce((n, part) => {
-    const [lo = 0, hi = lo] = part.split("-").map(Number);
-    return n + hi - lo + 1;
-  }, 0);
 }

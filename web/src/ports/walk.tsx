@@ -1,11 +1,17 @@
-import { chakra } from "@chakra-ui/react";
+import { Button, HStack, Input, List, Text } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, must, sayWhy } from "../api/client";
 import type { Fate, Router } from "../api/model";
 import { useSite } from "../api/site";
-import { Button, Input, Mono, Row, Section, Select } from "../parts";
-import { ifaceLabel, placed } from "../parts/words";
+import { Mono, Refusal, Section, Select } from "../parts";
+import { chosen } from "../parts/choices";
+import { ifaceLabel, indexOf } from "../parts/words";
+
+const protocols = [
+  ["tcp", "tcp"],
+  ["udp", "udp"],
+] as const;
 
 type Asked = { port: number; protocol: "tcp" | "udp"; sender: string };
 
@@ -16,7 +22,8 @@ export function Walk({ router }: { router: Router }) {
   const [protocol, setProtocol] = useState<"tcp" | "udp">("tcp");
   const [sender, setSender] = useState("");
   const [asked, setAsked] = useState<Asked>();
-  const outer = a.site.routers.find((r) => !r.upstream) ?? router;
+  const outer = a.site.routers.find((r) => r.id === a.routers[0]?.id) ?? router;
+  const placeOf = (forward: string) => a.site.forwards.findIndex((f) => f.id === forward) + 1;
   const { data, error } = useQuery({
     queryKey: ["walk", a.id, a.version, asked],
     enabled: asked !== undefined,
@@ -33,71 +40,59 @@ export function Walk({ router }: { router: Router }) {
   });
   return (
     <Section title="Where a packet goes">
-      <chakra.form
+      <form
         onSubmit={(e) => {
           e.preventDefault();
           setAsked({ port: Number(port), protocol, sender: sender.trim() });
         }}
       >
-        <Row gap="5px" css={{ "& > input": { minWidth: 0 } }}>
+        <HStack gap="5px">
           <Input
-            aria-label="Outside port"
+            aria-label="Outside port to follow"
             placeholder="8021"
             inputMode="numeric"
             fontFamily="mono"
             value={port}
-            onChange={(e) => setPort(e.target.value)}
+            onChange={(e) => setPort(e.currentTarget.value)}
             w="70px"
+            flex="none"
           />
           <Select
-            aria-label="Protocol"
+            aria-label="Protocol to follow"
+            width="68px"
+            options={protocols}
             value={protocol}
-            onChange={(e) => setProtocol(e.target.value as "tcp" | "udp")}
-            w="66px"
-            px="4px"
-          >
-            <option>tcp</option>
-            <option>udp</option>
-          </Select>
+            onChange={(e) => setProtocol(chosen(protocols, e.currentTarget.value))}
+          />
           <Input
             aria-label="Sender, empty for anywhere"
             placeholder="anywhere"
             fontFamily="mono"
             fontSize="small"
             value={sender}
-            onChange={(e) => setSender(e.target.value)}
-            flex={1}
+            onChange={(e) => setSender(e.currentTarget.value)}
           />
-        </Row>
-        <Button type="submit" size="small" mt="6px" disabled={!port}>
+        </HStack>
+        <Button type="submit" size="xs" mt="6px" disabled={!port}>
           Follow it
         </Button>
-      </chakra.form>
-      {error && (
-        <chakra.p role="alert" color="madder" fontSize="small">
-          {sayWhy(error)}
-        </chakra.p>
-      )}
+      </form>
+      {error && <Refusal>{sayWhy(error)}</Refusal>}
       {data && asked && (
-        <chakra.ol fontSize="small" mt="6px" aria-label="The way of the packet" data-fate={data.fate}>
-          <li>
+        <List.Root as="ol" fontSize="small" mt="6px" aria-label="The way of the packet" data-fate={data.fate}>
+          <List.Item>
             <Mono>{`${outer.wan?.address ?? outer.name}:${asked.port} ${asked.protocol}`}</Mono>
-          </li>
+          </List.Item>
           {data.path.map((h) => (
-            <li key={h.router}>
+            <List.Item key={h.router}>
               ↓ {a.site.routers.find((r) => r.id === h.router)?.name || h.router}
-              {h.forward
-                ? `, forward ${forwardPlace(
-                    a.site.forwards.map((f) => f.id),
-                    h.forward,
-                  )} of ${a.site.forwards.length}`
-                : ""}
-            </li>
+              {h.forward ? `, forward ${placeOf(h.forward)} of ${a.site.forwards.length}` : ""}
+            </List.Item>
           ))}
-          <li>
-            <b>{ending(data)}</b>
-          </li>
-        </chakra.ol>
+          <List.Item>
+            <Text fontWeight={700}>{ending(data)}</Text>
+          </List.Item>
+        </List.Root>
       )}
     </Section>
   );
@@ -105,9 +100,7 @@ export function Walk({ router }: { router: Router }) {
   function ending(fate: Fate): string {
     if (fate.fate === "router") return "The router itself answers there.";
     if (fate.fate === "dropped") return `Stopped: ${fate.says ?? "nobody takes it"}.`;
-    const p = placed(a.site).find((x) => x.iface.id === fate.interface);
+    const p = indexOf(a).interfaces.get(fate.interface ?? "");
     return `${p ? ifaceLabel(p.device, p.iface) : "nobody that is known"}, ${fate.address ?? "wherever it sits"}:${fate.port}`;
   }
 }
-
-const forwardPlace = (ids: string[], id: string) => ids.indexOf(id) + 1;

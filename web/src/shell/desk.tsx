@@ -1,4 +1,4 @@
-import { chakra } from "@chakra-ui/react";
+import { Flex, Grid } from "@chakra-ui/react";
 import type { ReactNode } from "react";
 import { SnagsElsewhere, SnagsHere } from "./snags";
 
@@ -14,43 +14,48 @@ export function Desk({
   snagsFirst?: boolean;
 }) {
   return (
-    <chakra.div
-      display="grid"
-      gridTemplateColumns={{ base: "minmax(0, 1fr)", md: "minmax(0, 1fr) {sizes.inspector}" }}
+    <Grid
+      templateColumns={{ base: "minmax(0, 1fr)", md: "minmax(0, 1fr) {sizes.inspector}" }}
       minH={0}
       className="desk"
     >
-      <chakra.main
+      <Flex
+        as="main"
+        id="work"
+        tabIndex={-1}
+        outline="none"
         px="16px"
         py="12px"
         overflowY="auto"
-        display="flex"
         flexDirection="column"
         gap="10px"
         minH={0}
         className="work"
       >
         {children}
-      </chakra.main>
-      <chakra.aside
+      </Flex>
+      <Flex
+        as="aside"
         aria-label="What is picked, and snags"
         className="no-print"
+        tabIndex={-1}
+        outline="none"
         bg="card"
         borderLeft="1px solid"
         borderColor="hair"
         px="14px"
         py="14px"
         overflowY="auto"
-        display="flex"
         flexDirection="column"
         gap="16px"
         minH={0}
+        data-inspector
       >
         {snagsFirst && <SnagsHere />}
         {inspector}
         {!snagsFirst && <SnagsHere />}
         <SnagsElsewhere />
-      </chakra.aside>
-    </chakra.div>
+      </Flex>
+    </Grid>
   );
 }

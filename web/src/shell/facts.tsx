@@ -1,127 +1,156 @@
-import { chakra } from "@chakra-ui/react";
-import { Fragment, type ReactNode, useState } from "react";
-import type { Network, Router } from "../api/model";
+import { Box, Button, Flex, Menu, Text } from "@chakra-ui/react";
+import { useQuery } from "@tanstack/react-query";
+import { Plus } from "lucide-react";
+import { Fragment, memo, type ReactNode, useState } from "react";
+import { hereQuery } from "../api/here";
+import type { Answer, Network, Router } from "../api/model";
 import { useSite } from "../api/site";
 import { Mono } from "../parts";
-import { placed, plural, short } from "../parts/words";
-import { NetworkForm } from "./network-form";
-import { RouterForm } from "./router-form";
+import { later } from "../parts/later";
+import { plural, short } from "../parts/words";
 
-const kinds: Record<string, string> = { static: "fixed", dynamic: "changes", unknown: "not known whether it changes" };
+const NetworkForm = later(() => import("./network-form").then((m) => m.NetworkForm));
+const ModemForm = later(() => import("./modem-form").then((m) => m.ModemForm));
+const RouterForm = later(() => import("./router-form").then((m) => m.RouterForm));
 
-/** Facts is the line from the outside to the DHCP range; each fact opens its form. */
-export function Facts() {
-  const { site, routers } = useSite();
-  const [open, setOpen] = useState<{ router: Router } | { network: Network }>();
-  const chain = wayIn(site.routers);
-  const facts: { key: string; top: ReactNode; below: string; open: () => void }[] = [];
-  for (const r of chain) {
-    const state = routers.find((s) => s.id === r.id);
+const kinds = { static: "fixed", dynamic: "changes", unknown: "not known whether it changes" };
+
+type Subject = { router: Router } | { network: Network } | { add: "router" | "network" | "modem" };
+type Fact = { key: string; top: ReactNode; below: string; about: Subject };
+
+/** factsOf are the way from the outside to the DHCP range, and what is known of each part. */
+function factsOf(a: Answer, here: string[]): Fact[] {
+  const { site } = a;
+  const facts: Fact[] = [];
+  for (const state of a.routers) {
+    const r = site.routers.find((x) => x.id === state.id);
+    if (!r) continue;
+    const about = { router: r };
     if (!r.upstream)
       facts.push({
         key: `${r.id}-wan`,
         top: <Mono>{r.wan?.address || "outside address?"}</Mono>,
         below: `outside, ${kinds[r.wan?.kind ?? "unknown"]}${r.wan?.name ? ` · ${r.wan.name}` : ""}`,
-        open: () => setOpen({ router: r }),
+        about,
       });
+    const lines = r.form?.lines ? `${state.linesUsed} of ${r.form.lines} lines used` : plural(state.linesUsed, "line");
     facts.push({
       key: r.id,
       top: r.name || "Router",
-      below: `${r.form?.lines ? `${state?.linesUsed} of ${r.form.lines} lines used` : plural(state?.linesUsed ?? 0, "line")} · UPnP ${r.upnp === "unknown" ? "not known" : r.upnp}`,
-      open: () => setOpen({ router: r }),
+      below: `${lines} · UPnP ${r.upnp === "unknown" ? "not known" : r.upnp}`,
+      about,
     });
     const n = site.networks.find((x) => x.id === r.network);
-    if (n) facts.push(...networkFacts(n));
+    if (n && !facts.some((f) => f.key === n.id)) facts.push(...networkFacts(a, n, here));
   }
-  for (const n of site.networks) if (!chain.some((r) => r.network === n.id)) facts.push(...networkFacts(n));
+  for (const n of site.networks) if (!facts.some((f) => f.key === n.id)) facts.push(...networkFacts(a, n, here));
+  return facts;
+}
 
-  function networkFacts(n: Network) {
-    const leased = placed(site).filter((p) => p.iface.network === n.id && !p.iface.pin).length;
-    return [
-      {
-        key: n.id,
-        top: <Mono>{n.subnet}</Mono>,
-        below: n.gateway ? `gateway ${short(n.gateway, n)}` : "no gateway known",
-        open: () => setOpen({ network: n }),
-      },
-      {
-        key: `${n.id}-dhcp`,
-        top: (
-          <Mono>
-            {n.ranges.length
-              ? n.ranges.map((r) => `${short(r.from, n)} – ${short(r.to, n)}`).join(", ")
-              : "no DHCP range"}
-          </Mono>
-        ),
-        below: n.ranges.length ? `DHCP range · ${plural(leased, "loose device")}` : "add the DHCP range",
-        open: () => setOpen({ network: n }),
-      },
-    ];
-  }
+function networkFacts(a: Answer, n: Network, here: string[]): Fact[] {
+  const lease = a.leases.find((l) => l.network === n.id);
+  const about = { network: n };
+  return [
+    {
+      key: n.id,
+      top: <Mono>{n.subnet}</Mono>,
+      below: `${n.gateway ? `gateway ${short(n.gateway, n)}` : "no gateway known"}${here.includes(n.subnet) ? " · this computer is here" : ""}`,
+      about,
+    },
+    {
+      key: `${n.id}-dhcp`,
+      top: (
+        <Mono>
+          {n.ranges.length
+            ? n.ranges.map((r) => `${short(r.from, n)} – ${short(r.to, n)}`).join(", ")
+            : "no DHCP range"}
+        </Mono>
+      ),
+      below:
+        n.ranges.length && lease
+          ? `${lease.free} of ${lease.held} free · ${plural(lease.loose, "loose device")}`
+          : "add the DHCP range",
+      about,
+    },
+  ];
+}
 
+/** Facts is the line from the outside to the DHCP range; each fact opens its form. */
+export const Facts = memo(function Facts() {
+  const answer = useSite();
+  const [open, setOpen] = useState<Subject>();
+  const here = useQuery(hereQuery).data ?? [];
+  const facts = factsOf(
+    answer,
+    here.map((h) => h.subnet),
+  );
+  const close = () => setOpen(undefined);
   return (
     <>
-      <chakra.div
+      <Flex
+        as="section"
         className="no-print facts"
         gridColumn="1 / -1"
         minH="facts"
         bg="card"
         borderBottom="1px solid"
         borderColor="hair"
-        display="flex"
         alignItems="center"
-        px="10px"
-        overflowX="auto"
-        role="group"
+        pe="10px"
         aria-label="The way from outside to the DHCP range"
       >
-        {facts.map((f, i) => (
-          <Fragment key={f.key}>
-            {i > 0 && (
-              <chakra.span
-                aria-hidden="true"
-                flex="0 1 46px"
-                minW="14px"
-                borderTop="2px dashed"
-                borderColor="brassMark"
-                mx="6px"
-              />
-            )}
-            <chakra.button
-              type="button"
-              onClick={f.open}
-              px="6px"
-              py="3px"
-              borderRadius="field"
-              _hover={{ bg: "linen" }}
-              whiteSpace="nowrap"
-              title="Change this"
-            >
-              <chakra.span display="block" fontSize="text">
-                {f.top}
-              </chakra.span>
-              <chakra.span display="block" fontSize="label" color="muted">
-                {f.below}
-              </chakra.span>
-            </chakra.button>
-          </Fragment>
-        ))}
-      </chakra.div>
-      {open && "router" in open && <RouterForm router={open.router} onClose={() => setOpen(undefined)} />}
-      {open && "network" in open && <NetworkForm network={open.network} onClose={() => setOpen(undefined)} />}
+        <Flex alignItems="center" overflowX="auto" flex="0 1 auto" minW={0} px="10px">
+          {facts.map((f, i) => (
+            <Fragment key={f.key}>
+              {i > 0 && (
+                <Box aria-hidden="true" flex="0 0 34px" borderTop="2px dashed" borderColor="brass.mark" mx="6px" />
+              )}
+              <Button
+                variant="ghost"
+                flex="none"
+                display="block"
+                px="6px"
+                py="3px"
+                fontWeight={400}
+                textAlign="start"
+                _hover={{ bg: "linen" }}
+                title="Change this"
+                onClick={() => setOpen(f.about)}
+              >
+                <Text>{f.top}</Text>
+                <Text fontSize="label" color="muted">
+                  {f.below}
+                </Text>
+              </Button>
+            </Fragment>
+          ))}
+        </Flex>
+        <Menu.Root positioning={{ strategy: "fixed" }}>
+          <Menu.Trigger asChild>
+            <Button variant="ghost" color="muted" ms="8px" aria-label="More networks and routers" flex="none">
+              <Plus aria-hidden="true" />
+            </Button>
+          </Menu.Trigger>
+          <Menu.Positioner>
+            <Menu.Content>
+              <Menu.Item value="network" onSelect={() => setOpen({ add: "network" })}>
+                Add a network
+              </Menu.Item>
+              <Menu.Item value="router" onSelect={() => setOpen({ add: "router" })}>
+                Add a router, also behind another
+              </Menu.Item>
+              <Menu.Item value="modem" onSelect={() => setOpen({ add: "modem" })}>
+                Add the modem in front
+              </Menu.Item>
+            </Menu.Content>
+          </Menu.Positioner>
+        </Menu.Root>
+      </Flex>
+      {open && "network" in open && <NetworkForm network={open.network} onClose={close} />}
+      {open && "router" in open && <RouterForm router={open.router} onClose={close} />}
+      {open && "add" in open && open.add === "network" && <NetworkForm onClose={close} />}
+      {open && "add" in open && open.add === "router" && <RouterForm onClose={close} />}
+      {open && "add" in open && open.add === "modem" && <ModemForm onClose={close} />}
     </>
   );
-}
-
-/** wayIn puts the routers in order from the provider inwards. */
-function wayIn(routers: Router[]): Router[] {
-  const out: Router[] = [];
-  const follow = (upstream: string) => {
-    for (const r of routers.filter((x) => (x.upstream ?? "") === upstream)) {
-      out.push(r);
-      follow(r.id);
-    }
-  };
-  follow("");
-  return out;
-}
+});

@@ -1,11 +1,11 @@
-import { chakra } from "@chakra-ui/react";
-import { useDeferredValue, useState } from "react";
+import { Box, Combobox, createListCollection, Text } from "@chakra-ui/react";
+import { useMemo, useState } from "react";
 import { useNavigate } from "react-router";
 import type { Site } from "../api/model";
 import { useSite, useSiteId } from "../api/site";
-import { Input, Mono } from "../parts";
+import { Mono } from "../parts";
 import { Dialog } from "../parts/dialog";
-import { ifaceLabel, label, networkOf, placed, services } from "../parts/words";
+import { ifaceLabel, label, networkOf, placed, plural, services } from "../parts/words";
 
 type Hit = { ref: string; station: string; title: string; detail: string };
 
@@ -66,7 +66,7 @@ export function hits(site: Site, text: string): Hit[] {
         title: networkOf(site, n.id)?.name || n.id,
         detail: n.subnet,
       });
-  return out.slice(0, 40);
+  return out;
 }
 
 /** holds tells whether a port lies in ports written as "80" or "16400-16463,5060". */
@@ -79,62 +79,66 @@ function holds(ports: string, want: string): boolean {
   });
 }
 
+/** How many of what was found are listed. */
+const most = 40;
+
 /** Find goes to anything of the site by what somebody remembers of it. */
 export function Find({ onClose }: { onClose: () => void }) {
   const { site } = useSite();
   const id = useSiteId();
   const navigate = useNavigate();
   const [text, setText] = useState("");
-  const [at, setAt] = useState(0);
-  const found = hits(site, useDeferredValue(text));
+  const found = useMemo(() => hits(site, text), [site, text]);
+  const collection = useMemo(
+    () =>
+      createListCollection({
+        items: found.slice(0, most).map((h) => ({ ...h, key: `${h.station} ${h.ref} ${h.detail}` })),
+        itemToString: (h) => h.title,
+        itemToValue: (h) => h.key,
+      }),
+    [found],
+  );
   const go = (hit: Hit | undefined) => {
     if (!hit) return;
     navigate(`/s/${id}/${hit.station}?pick=${encodeURIComponent(hit.ref)}`);
     onClose();
   };
-  const onKey = (e: React.KeyboardEvent) => {
-    if (e.key === "ArrowDown") setAt(Math.min(at + 1, found.length - 1));
-    else if (e.key === "ArrowUp") setAt(Math.max(at - 1, 0));
-    else if (e.key === "Enter")
-      go(hits(site, text)[at]); // not the deferred ones: hands may be faster
-    else return;
-    e.preventDefault();
-  };
   return (
     <Dialog title="Find" onClose={onClose}>
-      <Input
-        aria-label="Find a device, address, MAC address or port"
-        placeholder="Name, .76, 8021, 53:21 …"
-        value={text}
-        onKeyDown={onKey}
-        onChange={(e) => {
-          setText(e.target.value);
-          setAt(0);
-        }}
-      />
-      <chakra.ul mt="10px" minH="180px" maxH="50vh" overflowY="auto" aria-label="Found">
-        {found.map((h, i) => (
-          <li key={h.ref + h.detail}>
-            <chakra.button
-              type="button"
-              w="100%"
-              px="8px"
-              py="5px"
-              borderRadius="field"
-              bg={i === at ? "brassSoft" : undefined}
-              _hover={{ bg: "brassSoft" }}
-              onClick={() => go(h)}
-              display="flex"
-              justifyContent="space-between"
-              gap="10px"
-            >
-              <chakra.b>{h.title}</chakra.b>
-              <Mono color="muted">{h.detail}</Mono>
-            </chakra.button>
-          </li>
-        ))}
-        {text && found.length === 0 && <chakra.p color="muted">Nothing of this site matches “{text}”.</chakra.p>}
-      </chakra.ul>
+      <Combobox.Root
+        collection={collection}
+        open={text !== ""}
+        inputValue={text}
+        inputBehavior="autohighlight"
+        selectionBehavior="preserve"
+        disableLayer
+        onInputValueChange={(e) => setText(e.inputValue)}
+        onValueChange={(e) => go(e.items[0])}
+      >
+        <Combobox.Control>
+          <Combobox.Input
+            aria-label="Find a device, address, MAC address or port"
+            placeholder="Name, .76, 8021, 53:21 …"
+          />
+        </Combobox.Control>
+        <Text role="status" mt="6px" fontSize="small" color="muted" minH="1.4em">
+          {text === ""
+            ? ""
+            : found.length === 0
+              ? `Nothing of this site matches “${text}”.`
+              : `${plural(found.length, "thing")} found${found.length > most ? `, the first ${most} are shown` : ""}`}
+        </Text>
+        <Box minH="180px" maxH="50vh" overflowY="auto">
+          <Combobox.Content border="0" boxShadow="none" maxH="none" p="0" aria-label="Found">
+            {collection.items.map((h) => (
+              <Combobox.Item key={h.key} item={h}>
+                <Combobox.ItemText fontWeight={700}>{h.title}</Combobox.ItemText>
+                <Mono color="muted">{h.detail}</Mono>
+              </Combobox.Item>
+            ))}
+          </Combobox.Content>
+        </Box>
+      </Combobox.Root>
     </Dialog>
   );
 }

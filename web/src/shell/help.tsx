@@ -1,6 +1,5 @@
-import { chakra } from "@chakra-ui/react";
+import { DataList, Kbd } from "@chakra-ui/react";
 import { Reach } from "../access/reach";
-import { Key } from "../parts";
 import { Dialog } from "../parts/dialog";
 
 const keys: [string[], string][] = [
@@ -9,42 +8,37 @@ const keys: [string[], string][] = [
   [["N"], "Go to the next snag"],
   [["F"], "Take the first mend of what is picked"],
   [["S"], "Suggest pins or ports"],
-  [["Enter"], "Take what is suggested for what is picked, or all of it; copy the next value of the sheet"],
+  [["Enter"], "Take what is suggested for what is picked, or all of it; pick the mark in focus"],
+  [["Tab"], "From one picture or table to the next"],
+  [["↑", "↓"], "Inside a picture or a table: the one above or below"],
   [["←", "→"], "Move the picked pin to the next free address"],
-  [["0", "…", "9"], "Type the last number of the picked device's address"],
-  [["↑", "↓"], "Pick the row above or below"],
+  [["0", "…", "9"], "On a mark or row in focus: type the last number of its address"],
+  [["I"], "To the inspector, and back"],
   [["X"], "Choose the picked device, to change several at once"],
   [["W"], "Sweep the network, or stop the sweep"],
   [["Space"], "Tick the step at hand"],
   [["Ctrl", "Z"], "Undo; with Shift, redo"],
-  [["Esc"], "Let go of what is picked, close a dialog"],
+  [["Esc"], "Stop a drag, put back what was typed, let go of what is picked, close what is open"],
 ];
 
 /** Help lists the keys. */
 export function Help({ onClose }: { onClose: () => void }) {
   return (
     <Dialog title="Keys" onClose={onClose}>
-      <dl>
+      <DataList.Root>
         {keys.map(([caps, does]) => (
-          <chakra.div
-            key={does}
-            display="grid"
-            gridTemplateColumns="130px 1fr"
-            py="5px"
-            borderBottom="1px solid"
-            borderColor="hair"
-          >
-            <chakra.dt display="flex" gap="4px">
+          <DataList.Item key={does} gridTemplateColumns="130px minmax(0, 1fr)">
+            <DataList.ItemLabel display="flex" gap="4px">
               {caps.map((c) => (
-                <Key key={c} alignSelf="start">
+                <Kbd key={c} alignSelf="start">
                   {c}
-                </Key>
+                </Kbd>
               ))}
-            </chakra.dt>
-            <dd>{does}</dd>
-          </chakra.div>
+            </DataList.ItemLabel>
+            <DataList.ItemValue>{does}</DataList.ItemValue>
+          </DataList.Item>
         ))}
-      </dl>
+      </DataList.Root>
       <Reach />
     </Dialog>
   );

@@ -1,196 +1,210 @@
-import { chakra } from "@chakra-ui/react";
-import { useState } from "react";
-import { useForm } from "react-hook-form";
-import { Refused, sayWhy } from "../api/client";
-import type { Protocol, Router } from "../api/model";
-import { useEdit, useOpened, useSite } from "../api/site";
-import { Field, FormEnd, Input, Select, Stack, Textarea } from "../parts";
-import { Dialog } from "../parts/dialog";
+import { Button, Heading, Input, SimpleGrid, Textarea } from "@chakra-ui/react";
+import { api, must } from "../api/client";
+import type { Protocol, Router, Site } from "../api/model";
+import { useEdit, useSite } from "../api/site";
+import { Labelled, Select } from "../parts";
+import { chosen } from "../parts/choices";
+import { FormDialog } from "../parts/dialog";
+import { Clashes, useDraft } from "../parts/draft";
 
-type Form = NonNullable<Router["form"]>;
+const kinds = [
+  ["unknown", "not known"],
+  ["dynamic", "changes now and then"],
+  ["static", "is fixed"],
+] as const;
+const upnps = [
+  ["unknown", "not known"],
+  ["on", "on"],
+  ["off", "off"],
+] as const;
+const takes = [
+  ["range", "a port or a range"],
+  ["one", "one port"],
+  ["list", "a list of ports and ranges"],
+] as const;
+const renumbers = [
+  ["range", "single ports and whole ranges"],
+  ["one", "single ports"],
+  ["none", "not at all"],
+] as const;
+const protocols = [
+  ["tcp,udp,both", "TCP, UDP or both in one line"],
+  ["tcp,udp", "TCP or UDP, one a line"],
+  ["both", "always both"],
+] as const;
+/** protocolsOf are the words that a choice stands for. */
+const protocolsOf = (typed: string): Protocol[] =>
+  typed.split(",").flatMap((word) => (word === "tcp" || word === "udp" || word === "both" ? [word] : []));
+const limits = [
+  ["no", "no"],
+  ["address", "to one address"],
+  ["network", "to an address or network"],
+] as const;
+const reserves = [
+  ["anywhere", "anywhere in the LAN"],
+  ["inside-range", "only inside the DHCP range"],
+  ["outside-range", "only outside the DHCP range"],
+  ["no", "not at all"],
+] as const;
 
-type Typed = {
-  name: string;
-  address: string;
-  kind: NonNullable<NonNullable<Router["wan"]>["kind"]>;
-  wanName: string;
-  upnp: NonNullable<Router["upnp"]>;
-  upstream: string;
-  own: string;
-  portsPerLine: NonNullable<Form["portsPerLine"]>;
-  renumber: NonNullable<Form["renumber"]>;
-  protocols: string;
-  limitsSender: NonNullable<Form["limitsSender"]>;
-  lines: string;
-  reserves: NonNullable<Form["reserves"]>;
-  reservationLines: string;
+const words = {
+  name: "Name",
+  address: "Outside address",
+  kind: "The outside address",
+  wanName: "Dynamic DNS name",
+  upnp: "UPnP is",
+  network: "Its network",
+  upstream: "Stands behind",
+  portsPerLine: "A line takes",
+  protocols: "Protocols",
+  renumber: "Renumbers",
+  limitsSender: "Limits who may connect",
+  lines: "Lines it has",
+  reserves: "Reserves addresses",
+  ownPorts: "Outside ports it keeps for itself",
 };
+type Typed = Record<keyof typeof words, string>;
 
 /** typedOf is a router as the form shows it. */
-function typedOf(router: Router): Typed {
-  const form = router.form;
+function typedOf(router: Partial<Router>): Typed {
+  const { form, wan } = router;
   return {
     name: router.name ?? "",
-    address: router.wan?.address ?? "",
-    kind: router.wan?.kind ?? "unknown",
-    wanName: router.wan?.name ?? "",
+    address: wan?.address ?? "",
+    kind: wan?.kind ?? "unknown",
+    wanName: wan?.name ?? "",
     upnp: router.upnp ?? "unknown",
+    network: router.network ?? "",
     upstream: router.upstream ?? "",
-    own: router.ownPorts.map((o) => `${o.protocol} ${o.ports} ${o.why ?? ""}`.trim()).join("\n"),
+    ownPorts: (router.ownPorts ?? []).map((o) => `${o.protocol} ${o.ports} ${o.why ?? ""}`.trim()).join("\n"),
     portsPerLine: form?.portsPerLine ?? "range",
     renumber: form?.renumber ?? "range",
     protocols: form?.protocols.length ? form.protocols.join(",") : "tcp,udp,both",
     limitsSender: form?.limitsSender ?? "no",
     lines: String(form?.lines || ""),
     reserves: form?.reserves ?? "anywhere",
-    reservationLines: String(form?.reservationLines || ""),
   };
 }
 
-const choices = {
-  kind: { dynamic: "changes now and then", static: "is fixed", unknown: "not known" },
-  upnp: { on: "on", off: "off", unknown: "not known" },
-  portsPerLine: { one: "one port", range: "a port or a range", list: "a list of ports and ranges" },
-  renumber: { none: "not at all", one: "single ports", range: "single ports and whole ranges" },
-  protocols: {
-    "tcp,udp": "TCP or UDP, one a line",
-    "tcp,udp,both": "TCP, UDP or both in one line",
-    both: "always both",
-  },
-  limitsSender: { no: "no", address: "to one address", network: "to an address or network" },
-  reserves: {
-    anywhere: "anywhere in the LAN",
-    "inside-range": "only inside the DHCP range",
-    "outside-range": "only outside the DHCP range",
-    no: "not at all",
-  },
-};
-
-/** ownLines reads lines such as "tcp 443 the router's own page". */
-function ownLines(text: string) {
-  return text
-    .split("\n")
-    .map((l) => l.trim().split(/\s+/))
-    .filter((w) => w[0])
-    .map(([protocol = "", ports = "", ...why]) => ({
-      protocol: protocol.toLowerCase() as Protocol,
-      ports,
-      ...(why.length ? { why: why.join(" ") } : {}),
-    }));
+/** changed is a router with what was typed; what the form does not show stays. */
+function changed(was: Router | undefined, t: Typed, ownPorts: Router["ownPorts"]): Router {
+  return {
+    ...was,
+    id: was?.id ?? "",
+    network: t.network,
+    name: t.name.trim(),
+    upstream: t.upstream,
+    upnp: chosen(upnps, t.upnp),
+    wan: { address: t.address.trim(), kind: chosen(kinds, t.kind), name: t.wanName.trim() },
+    ownPorts,
+    form: {
+      fields: [],
+      reservationFields: [],
+      ...was?.form,
+      portsPerLine: chosen(takes, t.portsPerLine),
+      renumber: chosen(renumbers, t.renumber),
+      protocols: protocolsOf(t.protocols),
+      limitsSender: chosen(limits, t.limitsSender),
+      lines: Number(t.lines || 0),
+      reserves: chosen(reserves, t.reserves),
+    },
+  };
 }
 
-/** RouterForm describes a router: its outside, what it keeps for itself and what its pages can express. */
-export function RouterForm({ router, onClose }: { router: Router; onClose: () => void }) {
+/** RouterForm describes a router, or adds one: its outside, what it keeps for itself and what its pages can express. */
+export function RouterForm({ router, onClose }: { router?: Router; onClose: () => void }) {
   const { site } = useSite();
   const edit = useEdit();
-  const [refused, setRefused] = useState<Refused | string>();
-  const { opened, catchUp } = useOpened();
-  const { register, handleSubmit, reset, formState } = useForm<Typed>({ defaultValues: typedOf(router) });
-  const { dirtyFields } = formState; // watched, so that what was typed stays on a conflict
-  const save = handleSubmit(async (t) => {
-    const changed = {
-      ...router, // what the form does not show stays
-      name: t.name,
-      upstream: t.upstream,
-      upnp: t.upnp,
-      wan: { address: t.address.trim(), kind: t.kind, name: t.wanName.trim() },
-      ownPorts: ownLines(t.own),
-      form: {
-        fields: [],
-        reservationFields: [],
-        ...router.form,
-        portsPerLine: t.portsPerLine,
-        renumber: t.renumber,
-        protocols: t.protocols.split(","),
-        limitsSender: t.limitsSender,
-        lines: Number(t.lines || 0),
-        reserves: t.reserves,
-        reservationLines: Number(t.reservationLines || 0),
-      },
-    };
-    try {
-      await edit.mutateAsync({
-        edits: [{ do: "put-router", router: changed }],
-        version: opened,
-        inForm: true,
-        says: "The router is changed.",
-      });
-      onClose();
-    } catch (error) {
-      if (!(error instanceof Refused) || error.status !== 409) {
-        setRefused(error instanceof Refused ? error : sayWhy(error));
-        return;
-      }
-      const now = (await catchUp()).routers.find((r) => r.id === router.id);
-      if (now) reset(typedOf(now), { keepDirtyValues: Object.keys(dirtyFields).length > 0 });
-      setRefused(now ? error.message : "The router was removed in another window.");
-    }
+  const blank = typedOf({ network: site.networks.at(-1)?.id });
+  const draft = useDraft(`router/${router?.id ?? "new"}`, (s: Site) => {
+    const now = s.routers.find((r) => r.id === router?.id);
+    return now ? typedOf(now) : router ? undefined : blank;
   });
-  const select = (name: keyof typeof choices, label: string) => (
-    <Field label={label}>
-      {(p) => (
-        <Select {...p} {...register(name)}>
-          {Object.entries(choices[name]).map(([value, text]) => (
-            <option key={value} value={value}>
-              {text}
-            </option>
-          ))}
-        </Select>
-      )}
-    </Field>
+  const t = draft.values ?? blank;
+  const others = site.routers.filter((r) => r.id !== router?.id);
+  const save = async () => {
+    const done = await draft.send(async (typed, { site: now }) => {
+      const own = must(await api.POST("/api/parse/own-ports", { body: { text: typed.ownPorts } }));
+      const was = now.routers.find((r) => r.id === router?.id);
+      return {
+        edits: [{ do: "put-router", router: changed(was, typed, own) }],
+        says: router ? "The router is changed." : "The router is added.",
+      };
+    });
+    if (done) onClose();
+  };
+  const remove = () =>
+    router &&
+    edit.mutate(
+      { edits: [{ do: "remove-router", id: router.id }], says: `${router.name || "The router"} is removed.` },
+      { onSuccess: onClose },
+    );
+  const select = (name: keyof Typed, options: readonly (readonly [string, string])[]) => (
+    <Labelled label={words[name]}>
+      <Select options={options} value={t[name]} onChange={(e) => draft.type(name, e.currentTarget.value)} />
+    </Labelled>
+  );
+  const field = (name: keyof Typed, hint?: string) => (
+    <Labelled label={words[name]} hint={hint} error={draft.fault(name)}>
+      <Input
+        value={t[name]}
+        onChange={(e) => draft.type(name, e.currentTarget.value)}
+        fontFamily={name === "name" ? undefined : "mono"}
+        inputMode={name === "lines" ? "numeric" : undefined}
+      />
+    </Labelled>
   );
   return (
-    <Dialog title="The router and its form" onClose={onClose} wide>
-      <chakra.form onSubmit={save}>
-        <Stack gap="12px">
-          <chakra.div display="grid" gridTemplateColumns="1fr 1fr 1fr" gap="12px">
-            <Field label="Name">{(p) => <Input {...p} {...register("name")} />}</Field>
-            <Field label="Outside address" hint="As its status page shows it">
-              {(p) => <Input {...p} {...register("address")} fontFamily="mono" />}
-            </Field>
-            {select("kind", "The outside address")}
-            <Field label="Dynamic DNS name" hint="studio.example.net">
-              {(p) => <Input {...p} {...register("wanName")} fontFamily="mono" />}
-            </Field>
-            {select("upnp", "UPnP is")}
-            <Field label="Stands behind">
-              {(p) => (
-                <Select {...p} {...register("upstream")}>
-                  <option value="">nothing: it faces the provider</option>
-                  {site.routers
-                    .filter((r) => r.id !== router.id)
-                    .map((r) => (
-                      <option key={r.id} value={r.id}>
-                        {r.name || r.id}
-                      </option>
-                    ))}
-                </Select>
-              )}
-            </Field>
-          </chakra.div>
-          <chakra.h3 fontWeight={700}>What its forwarding page can express</chakra.h3>
-          <chakra.div display="grid" gridTemplateColumns="1fr 1fr 1fr" gap="12px">
-            {select("portsPerLine", "A line takes")}
-            {select("protocols", "Protocols")}
-            {select("renumber", "Renumbers")}
-            {select("limitsSender", "Limits who may connect")}
-            <Field label="Lines it has" hint="Empty for no limit">
-              {(p) => <Input {...p} {...register("lines")} type="number" min={0} />}
-            </Field>
-            {select("reserves", "Reserves addresses")}
-          </chakra.div>
-          <Field label="Outside ports it keeps for itself" hint="One a line: tcp 443 the router's own page">
-            {(p) => <Textarea {...p} {...register("own")} rows={2} fontFamily="mono" fontSize="small" />}
-          </Field>
-          <FormEnd
-            refused={typeof refused === "string" ? refused : refused?.message}
-            leave="Leave as it was"
-            go="Change the router"
-            busy={edit.isPending}
-            onLeave={onClose}
-          />
-        </Stack>
-      </chakra.form>
-    </Dialog>
+    <FormDialog
+      title={router ? "The router and its form" : "Add a router"}
+      wide
+      onClose={onClose}
+      refused={draft.refused}
+      go={router ? "Change the router" : "Add the router"}
+      busy={draft.busy}
+      onGo={save}
+      aside={
+        router &&
+        others.length > 0 && (
+          <Button data-danger onClick={remove}>
+            Remove the router
+          </Button>
+        )
+      }
+    >
+      <SimpleGrid columns={{ base: 1, sm: 3 }} gap="12px">
+        {field("name")}
+        {field("address", "As its status page shows it")}
+        {select("kind", kinds)}
+        {field("wanName", "studio.example.net")}
+        {select("upnp", upnps)}
+        {select("upstream", [
+          ["", "nothing: it faces the provider"],
+          ...others.map((r) => [r.id, r.name || r.id] as const),
+        ])}
+        {select(
+          "network",
+          site.networks.map((n) => [n.id, `${n.name || n.id} ${n.subnet}`] as const),
+        )}
+      </SimpleGrid>
+      <Heading as="h3">What its forwarding page can express</Heading>
+      <SimpleGrid columns={{ base: 1, sm: 3 }} gap="12px">
+        {select("portsPerLine", takes)}
+        {select("protocols", protocols)}
+        {select("renumber", renumbers)}
+        {select("limitsSender", limits)}
+        {field("lines", "Empty for no limit")}
+        {select("reserves", reserves)}
+      </SimpleGrid>
+      <Labelled label={words.ownPorts} hint="One a line: tcp 443 the router's own page" error={draft.fault("ownPorts")}>
+        <Textarea
+          rows={2}
+          fontFamily="mono"
+          value={t.ownPorts}
+          onChange={(e) => draft.type("ownPorts", e.currentTarget.value)}
+        />
+      </Labelled>
+      <Clashes draft={draft} words={words} />
+    </FormDialog>
   );
 }

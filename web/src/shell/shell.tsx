@@ -1,166 +1,214 @@
-import { chakra } from "@chakra-ui/react";
+import { Link as A, Box, Button, Grid, Kbd, SkipNavLink, Spacer, Text } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
-import { useState } from "react";
-import { Link, Outlet, useNavigate } from "react-router";
+import { CircleHelp, Redo2, Undo2 } from "lucide-react";
+import { memo, Suspense, useState } from "react";
+import { Link, Outlet, useLocation, useNavigate, useParams } from "react-router";
 import { sayWhy } from "../api/client";
-import { siteQuery, useEdit, useNews, useSite, useSiteId, useUndo } from "../api/site";
-import { Button, Empty, Key } from "../parts";
+import { OpenSite, siteQuery, useEdit, useNews, useSite, useUndo } from "../api/site";
+import { Empty } from "../parts";
+import { useFocusKept } from "../parts/focus";
 import { useKeys } from "../parts/keys";
+import { later } from "../parts/later";
 import { usePick } from "../parts/pick";
-import { ownerOf, plural } from "../parts/words";
+import { plural, snagsOf } from "../parts/words";
 import { Bar } from "./bar";
 import { Facts } from "./facts";
-import { Find } from "./find";
-import { Help } from "./help";
 import { Stations, stations } from "./stations";
+
+const Find = later(() => import("./find").then((m) => m.Find));
+const Help = later(() => import("./help").then((m) => m.Help));
 
 /** Shell is what is always in sight of an open site. */
 export function Shell() {
-  const id = useSiteId();
+  const id = useParams().site ?? "";
   const { data, error, isPending } = useQuery(siteQuery(id));
   useNews();
-  if (data) return <OpenSite key={id} />;
+  if (data)
+    return (
+      <OpenSite value={data}>
+        <Frame key={id} />
+      </OpenSite>
+    );
   return (
     <>
+      <title>Vest Pin</title>
       <Bar />
-      <chakra.main p="40px" maxW="640px" m="auto">
+      <Box as="main" p="40px" maxW="640px" m="auto">
         {isPending ? (
-          <p role="status">Opening the site…</p>
+          <Text role="status">Opening the site…</Text>
         ) : (
-          <Empty title="This site cannot be opened">
-            <p>{sayWhy(error)}</p>
-            <Link to="/">Back to all sites</Link>
+          <Empty page title="This site cannot be opened">
+            <Text>{sayWhy(error)}</Text>
+            <A asChild>
+              <Link to="/">Back to all sites</Link>
+            </A>
           </Empty>
         )}
-      </chakra.main>
+      </Box>
     </>
   );
 }
 
-function OpenSite() {
+/** Hands is what follows the pick and the station without being seen: keys, title, focus. */
+function Hands({ onOpen }: { onOpen: (what: "find" | "help") => void }) {
   const site = useSite();
-  const navigate = useNavigate();
-  const undo = useUndo();
-  const edit = useEdit();
-  const [pick, setPick] = usePick();
+  const { pathname } = useLocation();
+  const [pick] = usePick();
+  const station = stations.find((s) => pathname.endsWith(`/${s.path}`));
+  useShellKeys(onOpen);
+  useFocusKept(`${site.version} ${pick} ${pathname}`);
+  return <title>{`${station ? `${station.title} · ` : ""}${site.site.name} · Vest Pin`}</title>;
+}
+
+function Frame() {
   const [open, setOpen] = useState<"find" | "help">();
-  const nextSnag = () => {
-    const at = site.snags.findIndex((s) => pick !== undefined && s.about[0] === pick);
-    setPick(site.snags[(at + 1) % site.snags.length]?.about[0]);
-  };
-  const firstMend = () => {
-    const owner = ownerOf(pick, site.site);
-    const snag = site.snags.find(
-      (s) =>
-        s.mends.length > 0 && pick && (s.about.includes(pick) || (owner && s.about.includes(`device:${owner.id}`))),
-    );
-    const mend = snag?.mends[0];
-    if (mend) edit.mutate({ edits: mend.edits, says: `${mend.does}: done.` });
-  };
-  useKeys({
-    ...Object.fromEntries(
-      stations.map((s, i) => [
-        String(i + 1),
-        (e: KeyboardEvent) => (pickedTypes(e, pick) ? false : navigate(`${s.path}${location.search}`)),
-      ]),
-    ),
-    "/": () => setOpen("find"),
-    "?": () => setOpen("help"),
-    n: nextSnag,
-    f: firstMend,
-    Escape: () => setPick(undefined),
-    "Ctrl+z": () => site.undo && undo.mutate({ way: "undo" }),
-    "Ctrl+Shift+z": () => site.redo && undo.mutate({ way: "redo" }),
-    "Ctrl+y": () => site.redo && undo.mutate({ way: "redo" }),
-  });
-  const stops = site.snags.filter((s) => s.weight === "stops").length;
+  const close = () => setOpen(undefined);
   return (
-    <chakra.div
-      display="grid"
+    <Grid
       minH="100vh"
       h={{ base: "auto", md: "100vh" }}
-      gridTemplateRows={{ base: "auto auto auto 1fr", md: "auto auto 1fr" }}
+      gridTemplateRows={{ base: "auto auto auto 1fr", md: "auto auto minmax(0, 1fr)" }}
       gridTemplateColumns={{ base: "minmax(0, 1fr)", md: "{sizes.stations} minmax(0, 1fr)" }}
       className="shell"
     >
-      <Bar>
-        <chakra.span borderLeft="1px solid" borderColor="onBarMuted" h="20px" />
-        <chakra.span
-          overflow="hidden"
-          textOverflow="ellipsis"
-          whiteSpace="nowrap"
-          flex="0 1 auto"
-          title={site.site.name}
-        >
-          {site.site.name}
-        </chakra.span>
-        <chakra.span flex={1} />
-        <chakra.button
-          type="button"
-          onClick={() => setOpen("find")}
-          bg="barField"
-          color="onBarMuted"
-          borderRadius="pill"
-          px="14px"
-          h="28px"
-          w="300px"
-          flex="0 1 300px"
-          minW="120px"
-          fontSize="small"
-          display="flex"
-          alignItems="center"
-          justifyContent="space-between"
-          gap="8px"
-        >
-          <chakra.span overflow="hidden" whiteSpace="nowrap" textOverflow="ellipsis">
-            Find a device, address or port
-          </chakra.span>
-          <Key>/</Key>
-        </chakra.button>
-        <Button
-          variant="bar"
-          disabled={!site.undo || undo.isPending}
-          onClick={() => undo.mutate({ way: "undo" })}
-          title={site.undo ? `Take back: ${site.undo}` : "Nothing to take back"}
-        >
-          Undo
-        </Button>
-        <Button
-          variant="bar"
-          disabled={!site.redo || undo.isPending}
-          onClick={() => undo.mutate({ way: "redo" })}
-          title={site.redo ? `Do again: ${site.redo}` : "Nothing to do again"}
-        >
-          Redo
-        </Button>
-        <chakra.button
-          type="button"
-          onClick={nextSnag}
-          title="Go to the next snag (N)"
-          bg={stops > 0 ? "madderFill" : site.snags.length > 0 ? "brassFill" : "mossFill"}
-          color="onFill"
-          borderRadius="pill"
-          px="10px"
-          minH="24px"
-          whiteSpace="nowrap"
-          data-snags={site.snags.length}
-        >
-          {plural(site.snags.length, "snag")}
-        </chakra.button>
-        <Button variant="bar" aria-label="Help: all keys" title="All keys (?)" onClick={() => setOpen("help")}>
-          ?
-        </Button>
-      </Bar>
+      <Hands onOpen={setOpen} />
+      <SkipNavLink id="work">Skip to the work</SkipNavLink>
+      <SiteBar onOpen={setOpen} />
       <Facts />
       <Stations />
-      <Outlet />
-      {open === "find" && <Find onClose={() => setOpen(undefined)} />}
-      {open === "help" && <Help onClose={() => setOpen(undefined)} />}
-    </chakra.div>
+      <Suspense
+        fallback={
+          <Text role="status" p="16px">
+            One moment…
+          </Text>
+        }
+      >
+        <Outlet />
+      </Suspense>
+      {open === "find" && <Find onClose={close} />}
+      {open === "help" && <Help onClose={close} />}
+    </Grid>
   );
 }
 
-/** pickedTypes leaves digits to the tape while a device is picked there. */
-function pickedTypes(event: KeyboardEvent, pick: string | undefined): boolean {
-  return /^\d$/.test(event.key) && pick !== undefined && location.pathname.endsWith("/addresses");
+/** useNextSnag goes from one snag to the next, the heaviest first. */
+function useNextSnag() {
+  const { groups, snags } = useSite();
+  const [pick, setPick] = usePick();
+  return () => {
+    const order = groups.flatMap((g) => g.snags.flatMap((i) => snags[i]?.about[0] ?? []));
+    setPick(order[(order.indexOf(pick ?? "") + 1) % Math.max(1, order.length)]);
+  };
 }
+
+/** useShellKeys are the keys that serve every station. */
+function useShellKeys(open: (what: "find" | "help") => void) {
+  const site = useSite();
+  const navigate = useNavigate();
+  const { undo, redo } = useUndo();
+  const edit = useEdit();
+  const [pick, setPick] = usePick();
+  const nextSnag = useNextSnag();
+  const firstMend = () => {
+    const mend = snagsOf(site, pick).find((s) => s.mends.length > 0)?.mends[0];
+    if (mend) edit.mutate({ edits: mend.edits, version: site.version, title: mend.does, says: `${mend.does}: done.` });
+  };
+  const inspect = () => {
+    const aside = document.querySelector<HTMLElement>("[data-inspector]");
+    if (aside?.contains(document.activeElement)) document.querySelector<HTMLElement>("main")?.focus();
+    else aside?.focus();
+  };
+  useKeys({
+    ...Object.fromEntries(
+      stations.map((s, i) => [String(i + 1), () => navigate(`${s.path}${location.search}`)] as const),
+    ),
+    "/": () => open("find"),
+    "?": () => open("help"),
+    n: nextSnag,
+    f: firstMend,
+    i: inspect,
+    Escape: () => setPick(undefined),
+    "Ctrl+z": () => site.undo && undo(),
+    "Ctrl+Shift+z": () => site.redo && redo(),
+    "Ctrl+y": () => site.redo && redo(),
+  });
+}
+
+/** SnagCount says how many snags there are, and goes to the next one. */
+function SnagCount() {
+  const site = useSite();
+  const nextSnag = useNextSnag();
+  const stops = site.groups.some((g) => g.weight === "stops");
+  return (
+    <Button
+      variant="solid"
+      size="xs"
+      colorPalette={stops ? "madder" : site.snags.length > 0 ? "brass" : "moss"}
+      borderRadius="pill"
+      minH="24px"
+      fontSize="text"
+      onClick={nextSnag}
+      title="Go to the next snag (N)"
+      data-snags={site.snags.length}
+    >
+      {plural(site.snags.length, "snag")}
+    </Button>
+  );
+}
+
+const SiteBar = memo(function SiteBar({ onOpen }: { onOpen: (what: "find" | "help") => void }) {
+  const site = useSite();
+  const { undo, redo } = useUndo();
+  return (
+    <Bar>
+      <Box borderLeft="1px solid" borderColor="onBarMuted" h="20px" />
+      <Text overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap" flex="0 1 auto" title={site.site.name}>
+        {site.site.name}
+      </Text>
+      <Spacer />
+      <Button
+        variant="ghost"
+        onClick={() => onOpen("find")}
+        bg="barField"
+        color="onBarMuted"
+        borderRadius="pill"
+        px="14px"
+        h="28px"
+        flex="0 1 300px"
+        minW="120px"
+        fontSize="small"
+        fontWeight={400}
+        justifyContent="space-between"
+      >
+        <Text overflow="hidden" whiteSpace="nowrap" textOverflow="ellipsis">
+          Find a device, address or port
+        </Text>
+        <Kbd>/</Kbd>
+      </Button>
+      <Button
+        variant="ghost"
+        aria-disabled={!site.undo}
+        opacity={site.undo ? 1 : 0.55}
+        onClick={() => site.undo && undo()}
+        title={site.undo ? `Take back: ${site.undo}` : "Nothing to take back"}
+      >
+        <Undo2 aria-hidden="true" />
+        Undo
+      </Button>
+      <Button
+        variant="ghost"
+        aria-disabled={!site.redo}
+        opacity={site.redo ? 1 : 0.55}
+        onClick={() => site.redo && redo()}
+        title={site.redo ? `Do again: ${site.redo}` : "Nothing to do again"}
+      >
+        <Redo2 aria-hidden="true" />
+        Redo
+      </Button>
+      <SnagCount />
+      <Button variant="ghost" aria-label="Help: all keys" title="All keys (?)" onClick={() => onOpen("help")}>
+        <CircleHelp aria-hidden="true" />
+      </Button>
+    </Bar>
+  );
+});

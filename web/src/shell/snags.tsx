@@ -1,65 +1,177 @@
-import { chakra } from "@chakra-ui/react";
-import { useState } from "react";
-import type { Snag } from "../api/model";
-import { useEdit, useSite } from "../api/site";
-import { Button, Row, Section } from "../parts";
-import { usePick } from "../parts/pick";
-import { about, plural } from "../parts/words";
+import { Box, Button, Flex, HStack, Stack, Text } from "@chakra-ui/react";
+import { useQueryClient } from "@tanstack/react-query";
+import { ChevronDown, ChevronRight } from "lucide-react";
+import { memo, useState } from "react";
+import { api, must } from "../api/client";
+import type { Kindred, Snag } from "../api/model";
+import { complain, siteQuery, useEdit, useSite } from "../api/site";
+import { Section } from "../parts";
+import { Shelf, useKept } from "../parts/kept";
+import { notice } from "../parts/notice";
+import { useLatePick, usePick } from "../parts/pick";
+import { plural, snagsOf } from "../parts/words";
 
 const weights = {
-  stops: { word: "Stops work", edge: "madderFill", bg: "madderSoft", color: "madder" },
-  bites: { word: "Will bite", edge: "brassMark", bg: "brassSoft", color: "brass" },
-  note: { word: "Worth knowing", edge: "chalk", bg: "chalkSoft", color: "chalk" },
+  stops: { word: "Stops work", tone: "madder" },
+  bites: { word: "Will bite", tone: "brass" },
+  note: { word: "Worth knowing", tone: "chalk" },
 } as const;
 
-/** useParted parts the snags into those of what is picked and the others. */
-function useParted() {
-  const site = useSite();
-  const [pick] = usePick();
-  const here = site.snags.filter((s) => about(s.about, pick, site.site));
-  return { here, elsewhere: site.snags.filter((s) => !here.includes(s)) };
-}
+/** card is how a snag, or a kind of them, stands in the column. */
+const card = {
+  borderLeft: "4px solid",
+  borderColor: "colorPalette.mark",
+  bg: "colorPalette.soft",
+  borderRadius: "tag",
+  px: "9px",
+  py: "7px",
+  fontSize: "small",
+} as const;
 
-const key = (s: Snag) => s.code + s.about.join();
+const keyOf = (s: Snag) => s.code + s.about.join();
 
 /** SnagsHere lists what is wrong with what is picked. */
 export function SnagsHere() {
-  const { here } = useParted();
+  return <Here pick={useLatePick()} />;
+}
+
+const Here = memo(function Here({ pick }: { pick: string | undefined }) {
+  const answer = useSite();
+  const here = snagsOf(answer, pick);
   if (here.length === 0) return null;
   return (
     <Section title="Snags here">
-      <chakra.ul display="flex" flexDirection="column" gap="8px">
-        {here.map((s) => (
-          <SnagCard key={key(s)} snag={s} />
-        ))}
-      </chakra.ul>
+      <Cards snags={here} />
     </Section>
   );
+});
+
+/** SnagsElsewhere lists all other snags by kind, the heaviest first. */
+export function SnagsElsewhere() {
+  return <Elsewhere pick={useLatePick()} />;
 }
 
-/** SnagsElsewhere lists all other snags, the weightiest first. */
-export function SnagsElsewhere() {
-  const { here, elsewhere } = useParted();
-  const [most, setMost] = useState(25);
-  if (elsewhere.length === 0)
-    return here.length > 0 ? null : (
+const Elsewhere = memo(function Elsewhere({ pick }: { pick: string | undefined }) {
+  const answer = useSite();
+  const here = new Set(snagsOf(answer, pick));
+  const groups = answer.groups.map((g) => ({
+    group: g,
+    snags: g.snags.flatMap((i) => {
+      const s = answer.snags[i];
+      return s && !here.has(s) ? [s] : [];
+    }),
+  }));
+  const shown = groups.filter((g) => g.snags.length > 0);
+  if (shown.length === 0)
+    return here.size > 0 ? null : (
       <Section title="Snags">
-        <chakra.p color="moss">None: nothing here stops work or will bite.</chakra.p>
+        <Text color="moss">None: nothing here stops work or will bite.</Text>
       </Section>
     );
   return (
-    <Section title={here.length > 0 ? "Snags elsewhere" : "Snags"}>
-      <chakra.ul display="flex" flexDirection="column" gap="8px">
-        {elsewhere.slice(0, most).map((s) => (
-          <SnagCard key={key(s)} snag={s} />
+    <Section title={here.size > 0 ? "Snags elsewhere" : "Snags"}>
+      <Stack as="ul" gap="8px">
+        {shown.map(({ group, snags }) =>
+          snags.length === 1 && snags[0] ? (
+            <SnagCard key={group.weight + group.code} snag={snags[0]} />
+          ) : (
+            <GroupCard key={group.weight + group.code} group={group} snags={snags} />
+          ),
+        )}
+      </Stack>
+    </Section>
+  );
+});
+
+/** How many of one kind are shown at first, and by each press for more. */
+const first = 12;
+const more = 40;
+
+function Cards({ snags }: { snags: Snag[] }) {
+  const [most, setMost] = useState(first);
+  return (
+    <>
+      <Stack as="ul" gap="8px">
+        {snags.slice(0, most).map((s) => (
+          <SnagCard key={keyOf(s)} snag={s} />
         ))}
-      </chakra.ul>
-      {elsewhere.length > most && (
-        <Button variant="mend" mt="8px" onClick={() => setMost(most + 100)}>
-          Show {plural(elsewhere.length - most, "more snag")}
+      </Stack>
+      {snags.length > most && (
+        <Button variant="plain" mt="6px" onClick={() => setMost(most + more)}>
+          Show {plural(Math.min(more, snags.length - most), "more snag")} of {snags.length - most}
         </Button>
       )}
-    </Section>
+    </>
+  );
+}
+
+const unfolded = new Shelf<boolean>();
+
+/** GroupCard is snags of one kind in one entry, with one mend for all of them. */
+function GroupCard({ group, snags }: { group: Kindred; snags: Snag[] }) {
+  const [open, setOpen] = useKept(unfolded, `snags/${group.code}`, false);
+  const mend = useMendAll();
+  return (
+    <Box as="li" colorPalette={weights[group.weight].tone} {...card} data-group={group.code}>
+      <Weight weight={group.weight} />
+      <Button
+        variant="plain"
+        color="ink"
+        fontWeight={400}
+        fontSize="small"
+        aria-expanded={open}
+        onClick={() => setOpen(!open)}
+      >
+        {open ? <ChevronDown aria-hidden="true" /> : <ChevronRight aria-hidden="true" />}
+        {group.says}.
+      </Button>
+      {group.does && (
+        <Flex>
+          <Button variant="plain" colorPalette="chalk" fontSize="small" onClick={() => mend(group)} data-mend-all>
+            {group.does}
+          </Button>
+        </Flex>
+      )}
+      {open && (
+        <Box mt="6px">
+          <Cards snags={snags} />
+        </Box>
+      )}
+    </Box>
+  );
+}
+
+/** useMendAll takes the mends of a whole kind as one change. */
+function useMendAll() {
+  const { id } = useSite();
+  const client = useQueryClient();
+  const edit = useEdit();
+  return async (group: Kindred) => {
+    try {
+      const { version } = await client.fetchQuery(siteQuery(id));
+      const { edits, ended, left } = must(
+        await api.GET("/api/sites/{id}/mend-all", { params: { path: { id }, query: { code: group.code } } }),
+      );
+      if (edits.length === 0)
+        return notice.warn(`None of these ${group.snags.length} can be mended together: look at each.`);
+      edit.mutate({
+        edits,
+        version,
+        title: `${(group.does ?? "mend all").toLowerCase()}: ${group.says}`,
+        says: left > 0 ? `${ended} mended; ${left} need a look of their own.` : `All ${ended} mended.`,
+      });
+    } catch (error) {
+      complain(error);
+    }
+  };
+}
+
+function Weight({ weight }: { weight: Snag["weight"] }) {
+  return (
+    <Text fontSize="label" fontWeight={700} color="colorPalette">
+      {weight === "stops" && <span aria-hidden="true">✕ </span>}
+      {weights[weight].word}
+    </Text>
   );
 }
 
@@ -67,47 +179,42 @@ function SnagCard({ snag }: { snag: Snag }) {
   const { version } = useSite();
   const [pick, setPick] = usePick();
   const edit = useEdit();
-  const w = weights[snag.weight as keyof typeof weights];
   const target = snag.about[0];
   return (
-    <chakra.li
-      borderLeft="4px solid"
-      borderColor={w.edge}
-      bg={w.bg}
-      borderRadius="4px"
-      px="9px"
-      py="7px"
-      fontSize="small"
+    <Box
+      as="li"
+      colorPalette={weights[snag.weight].tone}
+      {...card}
       data-snag={snag.code}
       outline={target && pick === target ? "1px solid" : undefined}
     >
-      <chakra.p fontSize="label" fontWeight={700} color={w.color}>
-        <span aria-hidden="true">{snag.weight === "stops" ? "✕ " : ""}</span>
-        {w.word}
-      </chakra.p>
-      <chakra.button
-        type="button"
-        onClick={() => setPick(target)}
-        _hover={{ textDecoration: "underline" }}
+      <Weight weight={snag.weight} />
+      <Button
+        variant="plain"
+        color="ink"
+        fontWeight={400}
+        fontSize="small"
         overflowWrap="anywhere"
+        onClick={() => setPick(target)}
       >
         {snag.says}
-      </chakra.button>
+      </Button>
       {snag.mends.length > 0 && (
-        <Row flexWrap="wrap" gap="2px 12px" mt="3px">
+        <HStack flexWrap="wrap" gap="2px 12px" mt="3px">
           {snag.mends.map((m) => (
             <Button
               key={m.does}
-              variant="mend"
-              disabled={edit.isPending}
+              variant="plain"
+              colorPalette="chalk"
+              fontSize="small"
               onClick={() => edit.mutate({ edits: m.edits, version, title: m.does, says: `${m.does}: done.` })}
               data-mend
             >
               {m.does}
             </Button>
           ))}
-        </Row>
+        </HStack>
       )}
-    </chakra.li>
+    </Box>
   );
 }

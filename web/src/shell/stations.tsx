@@ -1,8 +1,9 @@
-import { chakra } from "@chakra-ui/react";
+import { Box, Text } from "@chakra-ui/react";
+import { memo, useDeferredValue } from "react";
 import { NavLink, useLocation } from "react-router";
 import type { Answer } from "../api/model";
 import { useSite } from "../api/site";
-import { placed, services } from "../parts/words";
+import { plural } from "../parts/words";
 
 type Station = { path: string; title: string; left: (a: Answer) => string };
 
@@ -11,37 +12,28 @@ export const stations: Station[] = [
   {
     path: "survey",
     title: "Survey",
-    left: ({ site }) => {
-      const unnamed = site.devices.filter((d) => !d.name).length;
-      return `${site.devices.length} found${unnamed ? `, ${unnamed} unnamed` : ""}`;
-    },
+    left: ({ site, left }) => `${site.devices.length} found${left.unnamed ? `, ${left.unnamed} unnamed` : ""}`,
   },
-  {
-    path: "addresses",
-    title: "Addresses",
-    left: (a) => {
-      const pinned = placed(a.site).filter((p) => p.iface.pin).length;
-      return `${pinned} of ${pinned + a.needPin.length} pinned`;
-    },
-  },
+  { path: "addresses", title: "Addresses", left: ({ left }) => `${left.pinned} of ${left.want} pinned` },
   {
     path: "ports",
     title: "Ports",
-    left: (a) => {
-      const open = services(a.site).filter((w) => w.service.open).length;
-      const clashes = a.snags.filter((s) => s.code === "outside-clash").length;
-      return `${open - a.unmet.length} of ${open} open${clashes ? `, ${clashes} clash${clashes > 1 ? "es" : ""}` : ""}`;
-    },
+    left: ({ left }) =>
+      `${left.opened} of ${left.open} open${left.clashes ? `, ${plural(left.clashes, "clash", "clashes")}` : ""}`,
   },
-  { path: "place", title: "Put in place", left: (a) => `${a.done} of ${a.allSteps} steps` },
+  { path: "place", title: "Put in place", left: ({ left }) => `${left.done} of ${left.steps} steps` },
 ];
 
 /** Stations lead through the work. */
 export function Stations() {
+  return <Links search={useDeferredValue(useLocation().search)} />;
+}
+
+const Links = memo(function Links({ search }: { search: string }) {
   const site = useSite();
-  const { search } = useLocation();
   return (
-    <chakra.nav
+    <Box
+      as="nav"
       aria-label="Stations"
       className="no-print"
       borderRight="1px solid"
@@ -50,27 +42,32 @@ export function Stations() {
       display={{ base: "flex", md: "block" }}
       overflowX="auto"
     >
-      {stations.map((s) => (
-        <NavLink key={s.path} to={`${s.path}${search}`} style={{ textDecoration: "none", color: "inherit" }}>
+      {stations.map((s, i) => (
+        <NavLink
+          key={s.path}
+          to={`${s.path}${search}`}
+          style={{ textDecoration: "none", color: "inherit" }}
+          aria-keyshortcuts={String(i + 1)}
+        >
           {({ isActive }) => (
-            <chakra.span
-              display="block"
+            <Box
               px="12px"
               py="7px"
               borderLeft="4px solid"
-              borderColor={isActive ? "brassMark" : "transparent"}
+              borderColor={isActive ? "brass.mark" : "transparent"}
               bg={isActive ? "card" : "transparent"}
               fontWeight={isActive ? 700 : 400}
+              whiteSpace="nowrap"
               _hover={{ bg: "card" }}
             >
-              <chakra.span display="block">{s.title}</chakra.span>
-              <chakra.span display="block" fontSize="label" color="muted">
+              <Text>{s.title}</Text>
+              <Text fontSize="label" color="muted" whiteSpace="normal">
                 {s.left(site)}
-              </chakra.span>
-            </chakra.span>
+              </Text>
+            </Box>
           )}
         </NavLink>
       ))}
-    </chakra.nav>
+    </Box>
   );
-}
+});

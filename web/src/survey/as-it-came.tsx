@@ -1,7 +1,7 @@
-import { chakra } from "@chakra-ui/react";
+import { Box, Button, HStack, Text } from "@chakra-ui/react";
 import type { FoundList, Preview, ShownLine } from "../api/model";
 import { useListRoles } from "../api/survey";
-import { Button, Mono, Row, Select, Tag } from "../parts";
+import { Select } from "../parts";
 import { plural } from "../parts/words";
 
 const words = {
@@ -91,36 +91,36 @@ export function AsItCame({ data, several }: { data: Preview; several: boolean })
   const all = Object.values(data.counts).reduce((n, of) => n + of, 0);
   const unseen = all - data.findings.length + Math.max(0, rest.length - most);
   return (
-    <chakra.div bg="card" border="1px solid" borderColor="hair" borderRadius="8px" overflowX="auto" data-as-it-came>
+    <Box bg="card" border="1px solid" borderColor="hair" borderRadius="card" overflowX="auto" data-as-it-came>
       {blocksOf(data.lines).map((b) => {
         const list = data.lists[b.list - 1];
         return (
-          <chakra.div
+          <Box
             key={`${b.source} ${b.lines[0]?.line} ${b.list}`}
             borderBottom="1px solid"
             borderColor="hair"
             data-list={list?.is}
           >
             {several && (
-              <chakra.p px="10px" pt="6px" color="muted" fontSize="small">
+              <Text px="10px" pt="6px" color="muted" fontSize="small">
                 {b.source}
-              </chakra.p>
+              </Text>
             )}
             {list ? (
               <ListBlock list={list} lines={b.lines} outcomes={outcomes} />
             ) : (
               <LineBlock lines={b.lines} outcomes={outcomes} />
             )}
-          </chakra.div>
+          </Box>
         );
       })}
       {rest.length > 0 && <RestBlock rest={rest.slice(0, most)} several={several} />}
       {unseen > 0 && (
-        <chakra.p p="8px" color="muted">
+        <Text p="8px" color="muted">
           and {plural(unseen, "more sighting")}, read the same way
-        </chakra.p>
+        </Text>
       )}
-    </chakra.div>
+    </Box>
   );
 }
 
@@ -140,62 +140,58 @@ function Became({ line, outcomes, row }: { line: ShownLine; outcomes: Outcomes; 
     findings: row && there.findings.length > 1 && mine?.length ? mine : there.findings,
     forwards: row && there.forwards.length > 1 && leads?.length ? leads : there.forwards,
   };
-  if (!one) return <chakra.span color="muted">–</chakra.span>;
+  if (!one) return <span className="muted">–</span>;
   return (
     <>
       {one.findings.map((f, i) => {
-        const w = words[f.what as keyof typeof words];
+        const w = words[f.what];
         return (
           // biome-ignore lint/suspicious/noArrayIndexKey: a line may be sighted twice; the list never changes
-          <chakra.span key={i} display="block" data-finding={f.what}>
-            <Tag tone={w.tone}>{w.word}</Tag>{" "}
+          <span key={i} className="outcome" data-finding={f.what}>
+            <span className="tag" data-tone={w.tone}>
+              {w.word}
+            </span>{" "}
             {(!row || f.what === "new") && <b>{f.sighting.host || (f.what === "new" ? "no name yet" : "")}</b>}{" "}
-            {!row && <Mono>{[f.sighting.address, f.sighting.mac].filter(Boolean).join(" · ")}</Mono>}
-            {f.what !== "new" && <chakra.span color="muted"> {f.says}</chakra.span>}
-          </chakra.span>
+            {!row && <span className="mono">{[f.sighting.address, f.sighting.mac].filter(Boolean).join(" · ")}</span>}
+            {f.what !== "new" && <span className="muted"> {f.says}</span>}
+          </span>
         );
       })}
       {one.forwards.map((f) => (
-        <chakra.span key={`${f.protocol} ${f.outside}`} display="block" data-finding="forward">
-          <Tag tone="brass">forward</Tag> {f.name && <b>{f.name} </b>}
-          <Mono>
+        <span key={`${f.protocol} ${f.outside}`} className="outcome" data-finding="forward">
+          <span className="tag">forward</span> {f.name && <b>{f.name} </b>}
+          <span className="mono">
             {f.outside}/{f.protocol === "both" ? "tcp+udp" : f.protocol} → {f.address}:{f.inside}
-          </Mono>
+          </span>
           {f.from.length > 0 && ` from ${f.from.join(", ")}`}
           {!f.enabled && " (off)"}
-        </chakra.span>
+        </span>
       ))}
-      {one.unread && one.findings.length === 0 && <chakra.span color="madder">not understood</chakra.span>}
+      {one.unread && one.findings.length === 0 && <span className="stops">not understood</span>}
     </>
   );
 }
 
 function LineBlock({ lines, outcomes }: { lines: ShownLine[]; outcomes: Outcomes }) {
   return (
-    <chakra.table fontSize="small">
+    <table className="as-it-came">
       <tbody>
         {lines.map((l) => (
-          <chakra.tr key={l.line} verticalAlign="top">
+          <tr key={l.line}>
             <LineNumber line={l.line} />
-            <chakra.td px="8px" py="2px" w="55%" fontFamily="mono" whiteSpace="pre-wrap" overflowWrap="anywhere">
-              {l.text}
-            </chakra.td>
-            <chakra.td px="8px" py="2px">
+            <td className="mono line-text">{l.text}</td>
+            <td>
               <Became line={l} outcomes={outcomes} />
-            </chakra.td>
-          </chakra.tr>
+            </td>
+          </tr>
         ))}
       </tbody>
-    </chakra.table>
+    </table>
   );
 }
 
 function LineNumber({ line }: { line: number }) {
-  return (
-    <chakra.td px="8px" py="2px" color="muted" textAlign="right" w="1%">
-      {line}
-    </chakra.td>
-  );
+  return <td className="line-number">{line}</td>;
 }
 
 function ListBlock({ list, lines, outcomes }: { list: FoundList; lines: ShownLine[]; outcomes: Outcomes }) {
@@ -210,17 +206,17 @@ function ListBlock({ list, lines, outcomes }: { list: FoundList; lines: ShownLin
   };
   return (
     <>
-      <Row flexWrap="wrap" px="10px" py="6px" gap="8px" fontSize="small">
+      <HStack flexWrap="wrap" px="10px" py="6px" gap="8px" fontSize="small">
         <span>
           {list.title && <b>{list.title}: </b>}
           {kinds[list.is]}, {plural(list.rows, "row")}
-          {list.left > 0 && <chakra.span color="madder">, {list.left} left out</chakra.span>}
+          {list.left > 0 && <span className="stops">, {list.left} left out</span>}
         </span>
         {list.chosen && (
           <>
-            <chakra.span color="muted">as you chose for pages like this</chakra.span>
+            <span className="muted">as you chose for pages like this</span>
             <Button
-              variant="mend"
+              variant="plain"
               onClick={() => set.mutate({ shape: list.shape, roles: [] })}
               disabled={set.isPending}
             >
@@ -228,101 +224,84 @@ function ListBlock({ list, lines, outcomes }: { list: FoundList; lines: ShownLin
             </Button>
           </>
         )}
-      </Row>
+      </HStack>
       {list.ask.length > 0 && (
-        <Row role="status" flexWrap="wrap" px="10px" pb="6px" gap="8px" fontSize="small" data-ask>
-          <chakra.span color="brass">Which column is the name?</chakra.span>
+        <HStack role="status" flexWrap="wrap" px="10px" pb="6px" gap="8px" fontSize="small" data-ask>
+          <span className="suggested">Which column is the name?</span>
           {list.ask.map((c) => (
-            <Button key={c} variant="mend" onClick={() => choose(c, "name")} disabled={set.isPending}>
+            <Button key={c} variant="plain" onClick={() => choose(c, "name")} disabled={set.isPending}>
               {list.head[c] || `Column ${c + 1}`}: {lines.map((l) => l.cells[c]).find(Boolean)}
             </Button>
           ))}
-        </Row>
+        </HStack>
       )}
-      <chakra.table fontSize="small">
+      <table className="as-it-came">
         <thead>
-          <chakra.tr borderBottom="1px solid" borderColor="hair" verticalAlign="bottom">
+          <tr>
             <th />
             {list.roles.map((role, c) => (
               // biome-ignore lint/suspicious/noArrayIndexKey: columns have no other name
-              <chakra.th key={c} px="6px" py="4px" fontWeight={600}>
-                <chakra.span display="block" color="muted" fontSize="label">
-                  {list.head[c] || `Column ${c + 1}`}
-                </chakra.span>
+              <th key={c}>
+                <span className="muted heading">{list.head[c] || `Column ${c + 1}`}</span>
                 <Select
-                  fontSize="small"
-                  py="1px"
-                  minH="26px"
-                  px="3px"
-                  minW="82px"
+                  size="xs"
                   aria-label={`What column ${c + 1}, ${list.head[c] || "without a heading"}, holds`}
                   data-column={c}
                   value={role}
                   disabled={set.isPending}
-                  onChange={(e) => choose(c, e.target.value)}
+                  onChange={(e) => choose(c, e.currentTarget.value)}
+                  options={[["", "Something else"]]}
                 >
-                  <option value="">Something else</option>
-                  <optgroup label="Of a device">
-                    {ofDevice.map(([value, word]) => (
-                      <option key={value} value={value}>
-                        {word}
-                      </option>
-                    ))}
-                  </optgroup>
-                  <optgroup label="Of a port forward">
-                    {ofForward.map(([value, word]) => (
-                      <option key={value} value={value}>
-                        {word}
-                      </option>
-                    ))}
-                  </optgroup>
+                  <Offered label="Of a device" of={ofDevice} />
+                  <Offered label="Of a port forward" of={ofForward} />
                   <Other role={role} />
                 </Select>
-              </chakra.th>
+              </th>
             ))}
-            <chakra.th px="8px" py="4px" {...held}>
-              Comes to
-            </chakra.th>
-          </chakra.tr>
+            <th className="held">Comes to</th>
+          </tr>
         </thead>
         <tbody>
           {lines.map((l, i) => (
             // biome-ignore lint/suspicious/noArrayIndexKey: a line of a page may hold several rows
-            <chakra.tr key={i} verticalAlign="top">
+            <tr key={i}>
               <LineNumber line={l.line} />
               {list.roles.map((role, c) => (
-                <chakra.td
+                <td
                   // biome-ignore lint/suspicious/noArrayIndexKey: columns have no other name
                   key={c}
-                  px="6px"
-                  py="3px"
-                  color={role ? "ink" : "muted"}
-                  maxW="200px"
-                  {...(typed.has(role)
-                    ? { fontFamily: "mono", fontSize: "label", whiteSpace: "nowrap" }
-                    : { overflowWrap: "anywhere" })}
+                  className={typed.has(role) ? "mono figures" : role ? undefined : "muted"}
                 >
                   {l.cells[c]}
-                </chakra.td>
+                </td>
               ))}
-              <chakra.td px="8px" py="3px" minW="190px" {...held}>
+              <td className="held">
                 <Became line={l} outcomes={outcomes} row />
-              </chakra.td>
-            </chakra.tr>
+              </td>
+            </tr>
           ))}
         </tbody>
-      </chakra.table>
+      </table>
     </>
   );
 }
-
-/** what a row came to stays in view, however wide the list is */
-const held = { position: "sticky", right: "0", bg: "linen" } as const;
 
 /** what is read figure by figure */
 const typed = new Set(["mac", "address", "target", "reservedaddress", "othermac", "ipv6"]);
 
 const offered = new Set([...ofDevice, ...ofForward].map(([value]) => value));
+
+function Offered({ label, of }: { label: string; of: [string, string][] }) {
+  return (
+    <optgroup label={label}>
+      {of.map(([value, word]) => (
+        <option key={value} value={value}>
+          {word}
+        </option>
+      ))}
+    </optgroup>
+  );
+}
 
 /** Other is the choice that a column has now, where it is none of those offered. */
 function Other({ role }: { role: string }) {
@@ -333,44 +312,39 @@ function Other({ role }: { role: string }) {
 /** RestBlock lists what has no line to show: of captures, and far down. */
 function RestBlock({ rest, several }: { rest: Finding[]; several: boolean }) {
   return (
-    <chakra.table fontSize="small">
+    <table className="as-it-came">
       <thead>
-        <chakra.tr color="muted" borderBottom="1px solid" borderColor="hair">
+        <tr>
           {[...(several ? ["Source"] : []), "Line", "MAC", "Address", "Name there", "Comes to"].map((h) => (
-            <chakra.th key={h} px="8px" py="5px">
-              {h}
-            </chakra.th>
+            <th key={h}>{h}</th>
           ))}
-        </chakra.tr>
+        </tr>
       </thead>
       <tbody>
         {rest.map((f, i) => {
-          const w = words[f.what as keyof typeof words];
+          const w = words[f.what];
           return (
             // biome-ignore lint/suspicious/noArrayIndexKey: a line may be sighted twice; the list never changes
-            <chakra.tr key={i} borderBottom="1px solid" borderColor="hair" data-finding={f.what}>
-              {several && (
-                <chakra.td px="8px" color="muted" maxW="120px" overflow="hidden" textOverflow="ellipsis">
-                  {f.sighting.source}
-                </chakra.td>
-              )}
+            <tr key={i} data-finding={f.what}>
+              {several && <td className="muted">{f.sighting.source}</td>}
               <LineNumber line={f.sighting.line} />
-              <chakra.td px="8px">
-                <Mono>{f.sighting.mac || "–"}</Mono>
-              </chakra.td>
-              <chakra.td px="8px">
-                <Mono>{f.sighting.address || "–"}</Mono>
-              </chakra.td>
-              <chakra.td px="8px" overflowWrap="anywhere">
-                {f.sighting.host || "–"}
-              </chakra.td>
-              <chakra.td px="8px">
-                <Tag tone={w.tone}>{w.word}</Tag> {f.what === "new" ? "" : f.says}
-              </chakra.td>
-            </chakra.tr>
+              <td>
+                <span className="mono">{f.sighting.mac || "–"}</span>
+              </td>
+              <td>
+                <span className="mono">{f.sighting.address || "–"}</span>
+              </td>
+              <td>{f.sighting.host || "–"}</td>
+              <td>
+                <span className="tag" data-tone={w.tone}>
+                  {w.word}
+                </span>{" "}
+                {f.what === "new" ? "" : f.says}
+              </td>
+            </tr>
           );
         })}
       </tbody>
-    </chakra.table>
+    </table>
   );
 }

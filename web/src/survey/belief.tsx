@@ -1,10 +1,9 @@
-import { chakra } from "@chakra-ui/react";
-import { api, must, sayWhy } from "../api/client";
+import { Box, Button, HStack, Text } from "@chakra-ui/react";
+import { api, must } from "../api/client";
 import type { Device, Evidence } from "../api/model";
-import { useEdit, useSite } from "../api/site";
+import { complain, useEdit, useSite } from "../api/site";
 import { useSweep } from "../api/survey";
-import { Button, Mono, Muted, Pairs, Row, Section } from "../parts";
-import { useNotice } from "../parts/notice";
+import { Mono, Muted, Pairs, Remark, Section } from "../parts";
 import { clock } from "../parts/words";
 import { OfferCard } from "./offers";
 
@@ -36,21 +35,20 @@ export function Seems({ device }: { device: Device }) {
   const guess = guesses.find((g) => g.device === device.id);
   if (!guess || device.kind === guess.kind) return null;
   return (
-    <chakra.div fontSize="small" bg="chalkSoft" borderRadius="4px" px="9px" py="6px" data-guess={guess.kind}>
-      <p>
+    <Remark status="info" data-guess={guess.kind}>
+      <Text>
         {device.kind ? "It answers like a " : "Seems to be a "}
         <b>{guess.kind}</b>: {guess.reasons.slice(0, 3).join("; ")}.
-      </p>
+      </Text>
       {!device.kind && (
         <Button
-          variant="mend"
-          disabled={edit.isPending}
+          variant="plain"
           onClick={() => edit.mutate({ edits: [{ do: "describe", id: device.id, kind: guess.kind }] })}
         >
           Yes, a {guess.kind}
         </Button>
       )}
-    </chakra.div>
+    </Remark>
   );
 }
 
@@ -67,9 +65,9 @@ function EvidenceText({ e }: { e: Evidence }) {
       {e.traits
         .filter((t) => t.name in traitWords)
         .map((t) => (
-          <chakra.span key={t.name + t.value} display="block">
+          <Box key={t.name + t.value}>
             {traitWords[t.name]} “{t.value}”
-          </chakra.span>
+          </Box>
         ))}
     </>
   );
@@ -83,7 +81,7 @@ export function Belief({ device }: { device: Device }) {
     .toSorted((a, b) => (b.at ?? "").localeCompare(a.at ?? ""));
   const made = device.interfaces.flatMap((i): [string, React.ReactNode][] => {
     const maker = makers.find((m) => m.interface === i.id);
-    if (randomised.includes(i.id)) return [["MAC", "made up by the device: it may change with the next visit"]];
+    if (randomised.includes(i.id)) return [["MAC", "randomised by the device: it may change with the next visit"]];
     return maker
       ? [
           [
@@ -116,27 +114,23 @@ export function Belief({ device }: { device: Device }) {
 
 /** AnswersOn lists the ports of a device, and enters those as services that are none yet. */
 export function AnswersOn({ device }: { device: Device }) {
-  const { answersOn, site } = useSite();
+  const { answersOn } = useSite();
   const edit = useEdit();
   const { start } = useSweep();
   const own = device.interfaces.map((i) => i.id);
   const heard = answersOn.filter((a) => own.includes(a.interface));
   const seen = device.interfaces.find((i) => i.seen)?.seen;
-  const enter = (a: (typeof heard)[number]) => {
-    const taken = new Set(site.devices.flatMap((d) => d.services.map((s) => s.id)));
-    let id = `${device.id}.${a.port}`;
-    for (let n = 2; taken.has(id); n++) id = `${device.id}.${a.port}-${n}`;
+  const enter = (a: (typeof heard)[number]) =>
     edit.mutate({
       edits: [
         {
           do: "put-service",
           id: device.id,
-          service: { id, name: a.name, interface: a.interface, protocol: a.protocol, ports: a.port, canSetTo: [] },
+          service: { id: "", name: a.name, interface: a.interface, protocol: a.protocol, ports: a.port, canSetTo: [] },
         },
       ],
       says: `${a.name} on ${a.port} is entered. Open it on the Ports station.`,
     });
-  };
   if (device.services.length === 0 && heard.length === 0 && !seen) return null;
   const only = heard.filter((a) => !a.service);
   return (
@@ -152,18 +146,18 @@ export function AnswersOn({ device }: { device: Device }) {
           ]),
           ...only.map((a): [React.ReactNode, React.ReactNode] => [
             a.name,
-            <Row key={a.port} justifyContent="space-between">
+            <HStack key={a.port} justifyContent="space-between">
               <Mono>{`${a.port} ${a.protocol}`}</Mono>
-              <Button variant="mend" onClick={() => enter(a)} disabled={edit.isPending}>
+              <Button variant="plain" onClick={() => enter(a)}>
                 Enter it
               </Button>
-            </Row>,
+            </HStack>,
           ]),
         ]}
       />
       {seen && (
         <Button
-          variant="mend"
+          variant="plain"
           mt="4px"
           title="Looks at all 65,535 TCP ports of this one device, two at a time"
           onClick={() => start.mutate({ ports: seen })}
@@ -180,7 +174,6 @@ export function AnswersOn({ device }: { device: Device }) {
 export function SplitButton({ iface }: { iface: string }) {
   const answer = useSite();
   const edit = useEdit();
-  const notice = useNotice();
   const split = async () => {
     try {
       const edits = must(
@@ -188,11 +181,11 @@ export function SplitButton({ iface }: { iface: string }) {
       );
       edit.mutate({ edits, title: "split a device in two", says: "The interface is a device of its own now." });
     } catch (error) {
-      notice.warn(sayWhy(error));
+      complain(error);
     }
   };
   return (
-    <Button variant="mend" onClick={split} disabled={edit.isPending}>
+    <Button variant="plain" onClick={split}>
       It is another device
     </Button>
   );

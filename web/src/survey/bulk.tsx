@@ -1,28 +1,38 @@
-import { chakra } from "@chakra-ui/react";
-import { useState } from "react";
-import { api, must, sayWhy } from "../api/client";
-import type { Device, Edit, Wants } from "../api/model";
-import { useEdit, useSite } from "../api/site";
-import { Button, Input, Row, Select } from "../parts";
-import { useNotice } from "../parts/notice";
+import { Box, Button, HStack, Text } from "@chakra-ui/react";
+import { useMemo, useState } from "react";
+import { api, must } from "../api/client";
+import type { Device, Edit } from "../api/model";
+import { complain, useEdit, useSite } from "../api/site";
+import { Select } from "../parts";
+import { chosen } from "../parts/choices";
 import { usePick } from "../parts/pick";
+import { WordField } from "../parts/word-field";
 import { label, plural } from "../parts/words";
+import { kindsOf, placesOf } from "./words";
+
+const wishes = [
+  ["", "wants a pin: –"],
+  ["pin", "wants a pin"],
+  ["loose", "stays loose"],
+  ["auto", "pin if opened"],
+] as const;
+
+const blank = { kind: "", place: "", wants: "" };
 
 /** BulkBar changes all chosen devices at once, in one change that can be taken back. */
 export function BulkBar({ devices, onClear }: { devices: Device[]; onClear: () => void }) {
-  const site = useSite();
+  const { site } = useSite();
   const edit = useEdit();
-  const notice = useNotice();
-  const [, setPick] = usePick();
-  const [kind, setKind] = useState("");
-  const [place, setPlace] = useState("");
-  const [wants, setWants] = useState<Wants>();
-  const nothing = !kind.trim() && !place.trim() && !wants;
+  const [t, setT] = useState(blank);
+  const kinds = useMemo(() => kindsOf(site), [site]);
+  const places = useMemo(() => placesOf(site), [site]);
+  const kind = t.kind.trim() || undefined;
+  const place = t.place.trim() || undefined;
+  const wants = chosen(wishes, t.wants);
+  const nothing = !kind && !place && !wants;
   const set = () => {
-    const edits: Edit[] = devices.flatMap((d): Edit[] => [
-      ...(kind.trim() || place.trim()
-        ? [{ do: "describe" as const, id: d.id, kind: kind.trim() || undefined, place: place.trim() || undefined }]
-        : []),
+    const edits = devices.flatMap((d): Edit[] => [
+      ...(kind || place ? [{ do: "describe" as const, id: d.id, kind, place }] : []),
       ...(wants ? d.interfaces.map((i): Edit => ({ do: "wants", id: i.id, wants })) : []),
     ]);
     edit.mutate(
@@ -31,24 +41,72 @@ export function BulkBar({ devices, onClear }: { devices: Device[]; onClear: () =
         title: `describe ${plural(devices.length, "device")}`,
         says: `${plural(devices.length, "device")} changed.`,
       },
-      {
-        onSuccess: () => {
-          setKind("");
-          setPlace("");
-          setWants(undefined);
-        },
-      },
+      { onSuccess: () => setT(blank) },
     );
   };
+  return (
+    <Box asChild bg="chalk.soft" borderRadius="field" px="10px" py="6px" flex="none">
+      <form
+        aria-label="Change the chosen devices"
+        className="no-print"
+        onSubmit={(e) => {
+          e.preventDefault();
+          if (!nothing) set();
+        }}
+      >
+        <HStack gap="8px" flexWrap="wrap">
+          <Text fontWeight={700} role="status">
+            {devices.length} chosen
+          </Text>
+          <WordField
+            label="Kind of all chosen"
+            hideLabel
+            placeholder="kind"
+            width="120px"
+            words={kinds}
+            value={t.kind}
+            onType={(text) => setT({ ...t, kind: text })}
+          />
+          <WordField
+            label="Place of all chosen"
+            hideLabel
+            placeholder="place"
+            width="120px"
+            words={places}
+            value={t.place}
+            onType={(text) => setT({ ...t, place: text })}
+          />
+          <Select
+            aria-label="All chosen want"
+            width="136px"
+            options={wishes}
+            value={t.wants}
+            onChange={(e) => setT({ ...t, wants: e.currentTarget.value })}
+          />
+          <Button type="submit" variant="solid" size="xs" disabled={nothing}>
+            {`Set for ${plural(devices.length, "device")}`}
+          </Button>
+          <TheyAreOne devices={devices} onJoined={onClear} />
+          <Button variant="plain" onClick={onClear}>
+            Choose none
+          </Button>
+        </HStack>
+      </form>
+    </Box>
+  );
+}
+
+/** TheyAreOne puts two devices together. */
+function TheyAreOne({ devices, onJoined }: { devices: Device[]; onJoined: () => void }) {
+  const { id } = useSite();
+  const edit = useEdit();
+  const [, setPick] = usePick();
   const [first, second] = devices;
+  if (!first || !second || devices.length !== 2) return null;
   const join = async () => {
-    if (!first || !second) return;
     try {
-      const edits = must(
-        await api.GET("/api/sites/{id}/join", {
-          params: { path: { id: site.id }, query: { into: first.id, from: second.id } },
-        }),
-      );
+      const query = { into: first.id, from: second.id };
+      const edits = must(await api.GET("/api/sites/{id}/join", { params: { path: { id }, query } }));
       edit.mutate(
         {
           edits,
@@ -57,73 +115,18 @@ export function BulkBar({ devices, onClear }: { devices: Device[]; onClear: () =
         },
         {
           onSuccess: () => {
-            onClear();
+            onJoined();
             setPick(`device:${first.id}`);
           },
         },
       );
     } catch (error) {
-      notice.warn(sayWhy(error));
+      complain(error);
     }
   };
   return (
-    <chakra.form
-      aria-label="Change the chosen devices"
-      className="no-print"
-      display="flex"
-      gap="8px"
-      alignItems="center"
-      flexWrap="wrap"
-      bg="chalkSoft"
-      borderRadius="field"
-      px="10px"
-      py="6px"
-      onSubmit={(e) => {
-        e.preventDefault();
-        if (!nothing) set();
-      }}
-    >
-      <b>{devices.length} chosen</b>
-      <Input
-        aria-label="Kind of all chosen"
-        placeholder="kind"
-        list="kinds"
-        w="110px"
-        value={kind}
-        onChange={(e) => setKind(e.target.value)}
-      />
-      <Input
-        aria-label="Place of all chosen"
-        placeholder="place"
-        list="places"
-        w="110px"
-        value={place}
-        onChange={(e) => setPlace(e.target.value)}
-      />
-      <Select
-        aria-label="All chosen want"
-        w="128px"
-        value={wants ?? ""}
-        onChange={(e) => setWants((e.target.value || undefined) as Wants | undefined)}
-      >
-        <option value="">wants a pin: –</option>
-        <option value="pin">wants a pin</option>
-        <option value="loose">stays loose</option>
-        <option value="auto">pin if opened</option>
-      </Select>
-      <Row gap="8px">
-        <Button type="submit" variant="lead" size="small" disabled={nothing || edit.isPending}>
-          {`Set for ${plural(devices.length, "device")}`}
-        </Button>
-        {devices.length === 2 && (
-          <Button size="small" onClick={join} disabled={edit.isPending}>
-            They are one device
-          </Button>
-        )}
-        <Button variant="mend" onClick={onClear}>
-          Choose none
-        </Button>
-      </Row>
-    </chakra.form>
+    <Button size="xs" onClick={join}>
+      They are one device
+    </Button>
   );
 }

@@ -1,185 +1,174 @@
-import { chakra } from "@chakra-ui/react";
-import { useEffect, useRef } from "react";
-import type { Device, Interface, Wants } from "../api/model";
+import { Button, Heading, HStack, SimpleGrid, Stack } from "@chakra-ui/react";
+import { useEffect, useMemo, useRef } from "react";
+import type { Device, Interface, Site } from "../api/model";
 import { useEdit, useSite } from "../api/site";
-import { Button, Field, Input, Row, Select, Stack } from "../parts";
+import { Labelled, Select } from "../parts";
+import { chosen } from "../parts/choices";
+import { DraftField, DraftWord } from "../parts/draft";
 import { usePick } from "../parts/pick";
 import { label } from "../parts/words";
 import { AnswersOn, Belief, Doubts, Seems, SplitButton } from "./belief";
+import { kindsOf, placesOf } from "./words";
 
-/** Kept saves a text when it is left or Enter is pressed, and puts it back on Escape. */
-function Kept({ value, onKeep, ...rest }: { value: string; onKeep: (v: string) => void } & Record<string, unknown>) {
-  return (
-    <Input
-      {...rest}
-      key={value}
-      defaultValue={value}
-      onBlur={(e: React.FocusEvent<HTMLInputElement>) =>
-        e.currentTarget.value.trim() !== value && onKeep(e.currentTarget.value.trim())
-      }
-      onKeyDown={(e: React.KeyboardEvent<HTMLInputElement>) => {
-        if (e.key === "Escape") e.currentTarget.value = value;
-        if (e.key === "Escape" || e.key === "Enter") e.currentTarget.blur();
-      }}
-    />
-  );
-}
+const ranks = [
+  ["0", "5, as usual"],
+  ["1", "1, the most important"],
+  ["2", "2"],
+  ["3", "3"],
+  ["4", "4"],
+] as const;
+
+const wants = [
+  ["auto", "if opened"],
+  ["pin", "yes"],
+  ["loose", "no, loose"],
+] as const;
+
+const deviceOf = (site: Site, id: string) => site.devices.find((d) => d.id === id);
 
 /** DeviceCard shows all that is known of a device, and why we believe it. */
 export function DeviceCard({ device }: { device: Device }) {
   const { site } = useSite();
   const edit = useEdit();
   const [, setPick] = usePick();
-  const name = useRef<HTMLDivElement>(null);
-  const isNew = !device.name && device.interfaces.every((i) => !i.mac && !i.seen);
-  useEffect(() => {
-    if (isNew) name.current?.querySelector("input")?.focus();
-  }, [isNew]);
-  const describe = (fields: { name?: string; kind?: string; place?: string; rank?: number }) =>
-    edit.mutate({ edits: [{ do: "describe", id: device.id, ...fields }] });
   const remove = () => {
     setPick(undefined);
     edit.mutate({ edits: [{ do: "remove-device", id: device.id }], says: `${label(device)} is removed.` });
   };
   const addInterface = () => {
     const network = site.networks[0]?.id;
-    let n = device.interfaces.length;
-    while (device.interfaces.some((i) => i.id === `${device.id}.${n}`)) n++;
+    const name = `interface ${device.interfaces.length + 1}`;
     if (network)
       edit.mutate({
-        edits: [
-          {
-            do: "put-interface",
-            id: device.id,
-            interface: { id: `${device.id}.${n}`, network, name: `interface ${n + 1}`, evidence: [] },
-          },
-        ],
+        edits: [{ do: "put-interface", id: device.id, interface: { id: "", network, name, evidence: [] } }],
       });
   };
   return (
     <Stack gap="14px">
-      <chakra.h2 fontSize="head" fontWeight={700} overflowWrap="anywhere">
+      <Heading size="md" overflowWrap="anywhere">
         {label(device)}
-      </chakra.h2>
+      </Heading>
       <Doubts device={device} />
       <Seems device={device} />
-      <Stack ref={name} gap="8px">
-        <Field label="Name">
-          {(p) => <Kept {...p} value={device.name ?? ""} onKeep={(v) => describe({ name: v })} />}
-        </Field>
-        <Row gap="8px" alignItems="start" css={{ "& > *": { flex: 1, minWidth: 0 } }}>
-          <Field label="Kind">
-            {(p) => <Kept {...p} list="kinds" value={device.kind ?? ""} onKeep={(v) => describe({ kind: v })} />}
-          </Field>
-          <Field label="Place">
-            {(p) => <Kept {...p} list="places" value={device.place ?? ""} onKeep={(v) => describe({ place: v })} />}
-          </Field>
-        </Row>
-        <Field label="Who comes first where room is short">
-          {(p) => (
-            <Select {...p} value={device.rank ?? 0} onChange={(e) => describe({ rank: Number(e.target.value) })}>
-              <option value={1}>1, the most important</option>
-              <option value={2}>2</option>
-              <option value={3}>3</option>
-              <option value={4}>4</option>
-              <option value={0}>5, as usual</option>
-              {(device.rank ?? 0) > 5 && <option value={device.rank}>{device.rank}</option>}
-            </Select>
-          )}
-        </Field>
-      </Stack>
+      <Described device={device} />
       {device.interfaces.map((i) => (
         <InterfaceCard key={i.id} device={device} iface={i} />
       ))}
       <AnswersOn device={device} />
       <Belief device={device} />
-      <Row flexWrap="wrap">
-        <Button size="small" onClick={addInterface}>
+      <HStack flexWrap="wrap">
+        <Button size="xs" onClick={addInterface}>
           Add an interface
         </Button>
-        <Button size="small" variant="danger" onClick={remove}>
+        <Button size="xs" data-danger onClick={remove}>
           Remove the device
         </Button>
-      </Row>
+      </HStack>
     </Stack>
   );
 }
 
+/** Described are the words for a device: what it is called, what it is, where it is. */
+function Described({ device }: { device: Device }) {
+  const { site } = useSite();
+  const edit = useEdit();
+  const words = useRef<HTMLDivElement>(null);
+  const kinds = useMemo(() => kindsOf(site), [site]);
+  const places = useMemo(() => placesOf(site), [site]);
+  const isNew = !device.name && device.interfaces.every((i) => !i.mac && !i.seen);
+  useEffect(() => {
+    if (isNew) words.current?.querySelector("input")?.focus();
+  }, [isNew]);
+  const { id } = device;
+  const rank = device.rank ?? 0;
+  return (
+    <Stack ref={words} gap="8px">
+      <DraftField
+        name={`name/${id}`}
+        label="Name"
+        read={(s) => deviceOf(s, id) && (deviceOf(s, id)?.name ?? "")}
+        change={(name) => ({ edits: [{ do: "describe", id, name }] })}
+      />
+      <SimpleGrid columns={2} gap="8px">
+        <DraftWord
+          name={`kind/${id}`}
+          label="Kind"
+          words={kinds}
+          read={(s) => deviceOf(s, id) && (deviceOf(s, id)?.kind ?? "")}
+          change={(kind) => ({ edits: [{ do: "describe", id, kind }] })}
+        />
+        <DraftWord
+          name={`place/${id}`}
+          label="Place"
+          words={places}
+          read={(s) => deviceOf(s, id) && (deviceOf(s, id)?.place ?? "")}
+          change={(place) => ({ edits: [{ do: "describe", id, place }] })}
+        />
+      </SimpleGrid>
+      <Labelled label="Who comes first where room is short">
+        <Select
+          value={String(rank)}
+          onChange={(e) => edit.mutate({ edits: [{ do: "describe", id, rank: Number(e.currentTarget.value) }] })}
+          options={rank > 4 ? [...ranks, [String(rank), String(rank)]] : ranks}
+        />
+      </Labelled>
+    </Stack>
+  );
+}
+
+const ifaceOf = (site: Site, id: string) => site.devices.flatMap((d) => d.interfaces).find((i) => i.id === id);
+
 function InterfaceCard({ device, iface }: { device: Device; iface: Interface }) {
   const { site } = useSite();
   const edit = useEdit();
-  const change = (fields: Partial<Interface>) =>
-    edit.mutate({ edits: [{ do: "put-interface", id: device.id, interface: { ...iface, ...fields } }] });
   const several = device.interfaces.length > 1;
+  const { id } = iface;
+  const changed = (fields: Partial<Interface>) => ({
+    edits: [{ do: "put-interface" as const, id: device.id, interface: { ...iface, ...fields } }],
+  });
+  const field = (name: "name" | "mac" | "seen", title: string, placeholder?: string) => (
+    <DraftField
+      name={`${name}/${id}`}
+      label={title}
+      placeholder={placeholder}
+      fontFamily={name === "name" ? undefined : "mono"}
+      read={(s) => ifaceOf(s, id) && (ifaceOf(s, id)?.[name] ?? "")}
+      change={(text) => changed({ [name]: text })}
+    />
+  );
   return (
     <Stack gap="8px" borderTop="1px solid" borderColor="hair" pt="10px">
-      {several && (
-        <Field label="Interface">
-          {(p) => <Kept {...p} value={iface.name ?? ""} onKeep={(v) => change({ name: v })} />}
-        </Field>
-      )}
-      <Field label="MAC address">
-        {(p) => (
-          <Kept
-            {...p}
-            fontFamily="mono"
-            placeholder="not known"
-            value={iface.mac ?? ""}
-            onKeep={(v) => change({ mac: v })}
+      {several && field("name", "Interface")}
+      {field("mac", "MAC address", "not known")}
+      <SimpleGrid columns={2} gap="8px">
+        {field("seen", "Seen at", "never")}
+        <Labelled label="Wants a pin">
+          <Select
+            options={wants}
+            value={iface.wants ?? "auto"}
+            onChange={(e) => edit.mutate({ edits: [{ do: "wants", id, wants: chosen(wants, e.currentTarget.value) }] })}
           />
-        )}
-      </Field>
-      <Row gap="8px" alignItems="start" css={{ "& > *": { flex: 1, minWidth: 0 } }}>
-        <Field label="Seen at">
-          {(p) => (
-            <Kept
-              {...p}
-              fontFamily="mono"
-              placeholder="never"
-              value={iface.seen ?? ""}
-              onKeep={(v) => change({ seen: v })}
-            />
-          )}
-        </Field>
-        <Field label="Wants a pin">
-          {(p) => (
-            <Select
-              {...p}
-              value={iface.wants ?? "auto"}
-              onChange={(e) => edit.mutate({ edits: [{ do: "wants", id: iface.id, wants: e.target.value as Wants }] })}
-            >
-              <option value="auto">if opened</option>
-              <option value="pin">yes</option>
-              <option value="loose">no, loose</option>
-            </Select>
-          )}
-        </Field>
-      </Row>
+        </Labelled>
+      </SimpleGrid>
       {site.networks.length > 1 && (
-        <Field label="Network">
-          {(p) => (
-            <Select {...p} value={iface.network} onChange={(e) => change({ network: e.target.value })}>
-              {site.networks.map((n) => (
-                <option key={n.id} value={n.id}>
-                  {n.name || n.id} {n.subnet}
-                </option>
-              ))}
-            </Select>
-          )}
-        </Field>
+        <Labelled label="Network">
+          <Select
+            value={iface.network}
+            onChange={(e) => edit.mutate(changed({ network: e.currentTarget.value }))}
+            options={site.networks.map((n) => [n.id, `${n.name || n.id} ${n.subnet}`])}
+          />
+        </Labelled>
       )}
       {several && (
-        <Row gap="14px">
-          <SplitButton iface={iface.id} />
+        <HStack gap="14px">
+          <SplitButton iface={id} />
           <Button
-            variant="mend"
-            onClick={() =>
-              edit.mutate({ edits: [{ do: "remove-interface", id: iface.id }], says: "The interface is removed." })
-            }
+            variant="plain"
+            onClick={() => edit.mutate({ edits: [{ do: "remove-interface", id }], says: "The interface is removed." })}
           >
             Remove this interface
           </Button>
-        </Row>
+        </HStack>
       )}
     </Stack>
   );

@@ -1,8 +1,9 @@
-import { chakra } from "@chakra-ui/react";
-import { useRef, useState } from "react";
+import { Button, FileUpload, Flex, HStack, Progress, Text, Textarea } from "@chakra-ui/react";
+import { ChevronDown, ChevronRight } from "lucide-react";
+import { useState } from "react";
 import type { SurveyState } from "../api/model";
 import { type SurveyPlan, useSurvey, useSweep } from "../api/survey";
-import { Button, Row } from "../parts";
+import { Shelf, useKept } from "../parts/kept";
 import { plural } from "../parts/words";
 import { SweepOptions } from "./sweep-options";
 
@@ -11,173 +12,136 @@ export const pasted = (text: string) => new File([text], "pasted text", { type: 
 
 type BoxProps = { onTake: (files: File[]) => void; plan: SurveyPlan; onPlan: (p: SurveyPlan) => void };
 
+const texts = new Shelf<string | null>();
+
+/** The largest number of files that are taken at once; each is read in turn. */
+const mostFiles = 200;
+
 /** EvidenceBox takes files and text, and shows how far a sweep is. */
 export function EvidenceBox({ onTake, plan, onPlan }: BoxProps) {
   const survey = useSurvey();
   const [options, setOptions] = useState(false);
-  const [over, setOver] = useState(false);
-  const [text, setText] = useState<string>();
-  const take = (files: FileList | null) => files && files.length > 0 && onTake([...files]);
+  const [text, setText] = useKept<string | null>(texts, "evidence text", null);
   return (
-    <chakra.section
-      aria-label="Take in evidence"
-      border="2px dashed"
-      borderColor={over ? "chalk" : "tapeEdge"}
-      bg="card"
-      borderRadius="8px"
-      px="14px"
-      py="9px"
+    <FileUpload.Root
+      maxFiles={mostFiles}
       className="no-print"
-      onDragOver={(e) => {
-        e.preventDefault();
-        setOver(true);
-      }}
-      onDragLeave={() => setOver(false)}
-      onDrop={(e) => {
-        e.preventDefault();
-        setOver(false);
-        take(e.dataTransfer.files);
-      }}
+      flex="none"
+      acceptedFiles={[]}
+      onFileAccept={(e) => e.files.length > 0 && onTake(e.files)}
     >
-      <chakra.div display="flex" alignItems="center" gap="14px" flexWrap="wrap">
-        <chakra.div flex="1 1 200px">
-          <chakra.p fontWeight={700}>Drop files or paste anything</chakra.p>
-          <chakra.p fontSize="small" color="muted">
-            page, leases, arp, ipconfig, capture, table
-          </chakra.p>
-        </chakra.div>
-        {survey?.state.running ? (
-          <SweepBar state={survey.state} />
-        ) : (
-          <>
-            <Button
-              size="small"
-              onClick={() => setText(text === undefined ? "" : undefined)}
-              aria-expanded={text !== undefined}
+      <FileUpload.HiddenInput aria-label="Files to read" />
+      <FileUpload.Dropzone disableClick asChild>
+        <section aria-label="Take in evidence">
+          <Flex alignItems="center" gap="4px 14px" flexWrap="wrap">
+            <Text flex="1 1 240px">
+              <b>Drop files or paste anything</b>{" "}
+              <Text as="span" fontSize="small" color="muted">
+                page, leases, arp, ipconfig, capture, table
+              </Text>
+            </Text>
+            {survey?.state.running ? (
+              <SweepBar state={survey.state} />
+            ) : (
+              <>
+                <Button size="xs" onClick={() => setText(text === null ? "" : null)} aria-expanded={text !== null}>
+                  Type or paste text
+                </Button>
+                <FileUpload.Trigger asChild>
+                  <Button size="xs">Choose files</Button>
+                </FileUpload.Trigger>
+                <Button variant="plain" fontSize="small" aria-expanded={options} onClick={() => setOptions(!options)}>
+                  Sweep options
+                </Button>
+              </>
+            )}
+          </Flex>
+          {options && <SweepOptions plan={plan} onChange={onPlan} />}
+          {survey && !survey.state.running && survey.state.says && <SweepEnd state={survey.state} />}
+          {text !== null && (
+            <form
+              onSubmit={(e) => {
+                e.preventDefault();
+                if (!text.trim()) return;
+                onTake([pasted(text)]);
+                setText(undefined);
+              }}
             >
-              Type or paste text
-            </Button>
-            <FileButton onFiles={take} />
-            <Button variant="mend" fontSize="small" aria-expanded={options} onClick={() => setOptions(!options)}>
-              Sweep options
-            </Button>
-          </>
-        )}
-      </chakra.div>
-      {options && <SweepOptions plan={plan} onChange={onPlan} />}
-      {survey && !survey.state.running && survey.state.says && <SweepEnd state={survey.state} />}
-      {text !== undefined && (
-        <chakra.form
-          mt="8px"
-          onSubmit={(e) => {
-            e.preventDefault();
-            if (text.trim()) {
-              onTake([pasted(text)]);
-              setText(undefined);
-            }
-          }}
-        >
-          <chakra.textarea
-            aria-label="Text to read"
-            value={text}
-            autoFocus
-            onChange={(e) => setText(e.target.value)}
-            rows={5}
-            w="100%"
-            fontFamily="mono"
-            fontSize="small"
-            bg="card"
-            border="1px solid"
-            borderColor="hair"
-            borderRadius="field"
-            p="8px"
-          />
-          <Button type="submit" variant="lead" size="small" disabled={!text.trim()}>
-            Read this
-          </Button>
-        </chakra.form>
-      )}
-    </chakra.section>
+              <Textarea
+                aria-label="Text to read"
+                value={text}
+                autoFocus
+                onChange={(e) => setText(e.currentTarget.value)}
+                rows={5}
+                mt="8px"
+                fontFamily="mono"
+              />
+              <Button type="submit" variant="solid" size="xs" disabled={!text.trim()}>
+                Read this
+              </Button>
+            </form>
+          )}
+        </section>
+      </FileUpload.Dropzone>
+    </FileUpload.Root>
   );
 }
 
 /** SweepBar is how far a sweep is, and the way to stop it. */
 function SweepBar({ state }: { state: SurveyState }) {
   const { stop } = useSweep();
-  const share = state.of > 0 ? Math.min(100, (100 * state.done) / state.of) : 0;
   return (
-    <chakra.div flex="2 1 380px" data-sweep="running">
-      <Row justifyContent="space-between" fontSize="small" gap="10px" role="status">
+    <Progress.Root
+      flex="2 1 380px"
+      value={Math.min(state.done, state.of)}
+      max={Math.max(state.of, 1)}
+      colorPalette="chalk"
+      data-sweep="running"
+    >
+      <HStack justifyContent="space-between" fontSize="small" gap="10px" role="status">
         <span>
           Sweeping {state.what} · {state.doing}
         </span>
-        <chakra.span whiteSpace="nowrap">
-          {state.found} answered · {Math.max(1, Math.ceil(state.left / 1000))} s left{" "}
-          <Button variant="mend" onClick={() => stop.mutate()} disabled={stop.isPending}>
+        <HStack whiteSpace="nowrap">
+          {state.found} answered · {Math.max(1, Math.ceil(state.left / 1000))} s left
+          <Button variant="plain" onClick={() => stop.mutate()}>
             Stop
           </Button>
-        </chakra.span>
-      </Row>
-      <chakra.div
-        role="progressbar"
-        aria-label={`Sweep of ${state.what}`}
-        aria-valuenow={Math.round(share)}
-        aria-valuemin={0}
-        aria-valuemax={100}
-        h="7px"
-        mt="4px"
-        borderRadius="pill"
-        bg="body"
-        overflow="hidden"
-      >
-        <chakra.div h="100%" bg="chalkFill" style={{ width: `${share}%` }} />
-      </chakra.div>
-    </chakra.div>
+        </HStack>
+      </HStack>
+      <Progress.Track h="7px" mt="4px" aria-label={`Sweep of ${state.what}`}>
+        <Progress.Range />
+      </Progress.Track>
+    </Progress.Root>
   );
 }
 
 /** SweepEnd says how the last sweep ended. */
 function SweepEnd({ state }: { state: SurveyState }) {
+  const [open, setOpen] = useState(false);
   return (
-    <chakra.div fontSize="small" mt="6px" role={state.failed ? "alert" : "status"} data-sweep="ended">
-      <chakra.p color={state.failed ? "madder" : "muted"}>
+    <Flex gap="0 14px" flexWrap="wrap" alignItems="center" fontSize="small" data-sweep="ended">
+      <Text color={state.failed ? "madder" : "muted"} role={state.failed ? "alert" : "status"}>
         Sweep of {state.what}: {state.says}
-      </chakra.p>
+      </Text>
       {state.notes.length > 0 && (
-        <chakra.details>
-          <chakra.summary cursor="pointer" color="brass">
-            {plural(state.notes.length, "thing")} worth knowing
-          </chakra.summary>
-          {state.notes.map((n) => (
-            <chakra.p key={n} color="muted">
-              {n}
-            </chakra.p>
-          ))}
-        </chakra.details>
+        <Button
+          variant="plain"
+          colorPalette="brass"
+          fontSize="small"
+          aria-expanded={open}
+          onClick={() => setOpen(!open)}
+        >
+          {open ? <ChevronDown aria-hidden="true" /> : <ChevronRight aria-hidden="true" />}
+          {plural(state.notes.length, "thing")} worth knowing
+        </Button>
       )}
-    </chakra.div>
-  );
-}
-
-/** FileButton is a file field that looks like the other buttons. */
-function FileButton({ onFiles }: { onFiles: (files: FileList | null) => void }) {
-  const input = useRef<HTMLInputElement>(null);
-  return (
-    <>
-      <input
-        ref={input}
-        type="file"
-        multiple
-        hidden
-        aria-label="Files to read"
-        onChange={(e) => {
-          onFiles(e.target.files);
-          e.target.value = "";
-        }}
-      />
-      <Button size="small" onClick={() => input.current?.click()}>
-        Choose files
-      </Button>
-    </>
+      {open &&
+        state.notes.map((n) => (
+          <Text key={n} color="muted" flex="1 0 100%">
+            {n}
+          </Text>
+        ))}
+    </Flex>
   );
 }

@@ -1,66 +1,49 @@
-import { chakra } from "@chakra-ui/react";
-import { useState } from "react";
-import { Refused, sayWhy } from "../api/client";
-import { useEdit, useSite } from "../api/site";
-import { Field, FormEnd, Stack, Textarea } from "../parts";
-import { Dialog } from "../parts/dialog";
+import { Textarea } from "@chakra-ui/react";
+import { api, must } from "../api/client";
+import type { Site } from "../api/model";
+import { Labelled } from "../parts";
+import { FormDialog } from "../parts/dialog";
+import { Clashes, useDraft } from "../parts/draft";
+
+const read = (site: Site) => ({ text: site.makers.map((m) => `${m.prefix} ${m.name}`).join("\n") });
 
 /** MakersForm changes the user's own list of who makes which MAC addresses. */
 export function MakersForm({ onClose }: { onClose: () => void }) {
-  const { site } = useSite();
-  const edit = useEdit();
-  const [text, setText] = useState(() => site.makers.map((m) => `${m.prefix} ${m.name}`).join("\n"));
-  const [fault, setFault] = useState<string>();
+  const draft = useDraft("makers", read);
   const save = async () => {
-    const makers = text
-      .split("\n")
-      .map((l) => l.trim())
-      .filter(Boolean)
-      .map((l) => {
-        const [prefix = "", ...name] = l.split(/\s+/);
-        return { prefix, name: name.join(" ") };
-      });
-    try {
-      await edit.mutateAsync({ edits: [{ do: "makers", makers }], says: "The list of makers is changed." });
-      onClose();
-    } catch (error) {
-      const at = error instanceof Refused ? /makers\[(\d+)\]/.exec(error.message) : null;
-      setFault(at ? `Line ${Number(at[1]) + 1}: ${sayWhy(error)}` : sayWhy(error));
-    }
+    const done = await draft.send(async ({ text }) => {
+      const makers = must(await api.POST("/api/parse/makers", { body: { text } }));
+      return { edits: [{ do: "makers", makers }], says: "The list of makers is changed." };
+    });
+    if (done) onClose();
   };
   return (
-    <Dialog title="Makers" onClose={onClose}>
-      <chakra.form
-        onSubmit={(e) => {
-          e.preventDefault();
-          save();
-        }}
+    <FormDialog
+      title="Makers"
+      onClose={onClose}
+      refused={draft.refused && lineOf(draft.refused)}
+      go="Change the list"
+      busy={draft.busy}
+      onGo={save}
+    >
+      <Labelled
+        label="Your own list"
+        hint="One a line: the first digits of a MAC address, as many as you like, and the maker. It comes before the public registry."
       >
-        <Stack gap="12px">
-          <Field
-            label="Your own list"
-            hint="One a line: the first digits of a MAC address, as many as you like, and the maker. It comes before the public registry."
-          >
-            {(p) => (
-              <Textarea
-                {...p}
-                rows={12}
-                fontFamily="mono"
-                fontSize="small"
-                value={text}
-                onChange={(e: React.ChangeEvent<HTMLTextAreaElement>) => setText(e.target.value)}
-              />
-            )}
-          </Field>
-          <FormEnd
-            refused={fault}
-            leave="Leave as it was"
-            go="Change the list"
-            busy={edit.isPending}
-            onLeave={onClose}
-          />
-        </Stack>
-      </chakra.form>
-    </Dialog>
+        <Textarea
+          rows={12}
+          fontFamily="mono"
+          value={draft.values?.text ?? ""}
+          onChange={(e) => draft.type("text", e.currentTarget.value)}
+        />
+      </Labelled>
+      <Clashes draft={draft} />
+    </FormDialog>
   );
+}
+
+/** lineOf says in which line of the text something is wrong. */
+function lineOf(says: string): string {
+  const at = /makers\[(\d+)\]/.exec(says);
+  return at ? `Line ${Number(at[1]) + 1}: ${says}` : says;
 }

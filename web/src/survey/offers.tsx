@@ -1,7 +1,9 @@
-import { chakra } from "@chakra-ui/react";
+import { Box, Button, HStack, Stack, Text } from "@chakra-ui/react";
+import { ChevronDown, ChevronRight } from "lucide-react";
+import { useState } from "react";
 import type { Offer } from "../api/model";
 import { useEdit, useSite } from "../api/site";
-import { Button, Row } from "../parts";
+import { Remark } from "../parts";
 import { usePick } from "../parts/pick";
 import { plural, sentence } from "../parts/words";
 
@@ -11,22 +13,12 @@ export function OfferCard({ offer }: { offer: Offer }) {
   const edit = useEdit();
   const [, setPick] = usePick();
   return (
-    <chakra.div
-      data-offer={offer.kind}
-      borderLeft="4px solid"
-      borderColor="brassMark"
-      bg="brassSoft"
-      borderRadius="4px"
-      px="10px"
-      py="7px"
-      fontSize="small"
-    >
-      <chakra.p fontWeight={700}>{offer.says}</chakra.p>
-      <p>{sentence(offer.reasons.join("; "))}.</p>
-      <Row gap="14px" flexWrap="wrap" mt="2px">
+    <Remark status="warning" data-offer={offer.kind}>
+      <Text fontWeight={700}>{offer.says}</Text>
+      <Text>{sentence(offer.reasons.join("; "))}.</Text>
+      <HStack gap="14px" flexWrap="wrap" mt="2px">
         <Button
-          variant="mend"
-          disabled={edit.isPending}
+          variant="plain"
           onClick={() =>
             edit.mutate(
               { edits: offer.edits, version, title: offer.does, says: `${offer.does}: done.` },
@@ -37,31 +29,40 @@ export function OfferCard({ offer }: { offer: Offer }) {
           {offer.does}
         </Button>
         <Button
-          variant="mend"
-          disabled={edit.isPending}
+          variant="plain"
           onClick={() => edit.mutate({ edits: offer.not, version, title: "tell two devices apart" })}
         >
           No, they are two devices
         </Button>
-      </Row>
-    </chakra.div>
+      </HStack>
+    </Remark>
   );
 }
+
+/** How many questions are shown at once. */
+const most = 8;
 
 /** Offers lists what the last visit leaves in doubt, for all devices. */
 export function Offers() {
   const { offers } = useSite();
+  const [open, setOpen] = useState(false);
   if (offers.length === 0) return null;
   return (
-    <chakra.details className="no-print">
-      <chakra.summary cursor="pointer" fontWeight={600} fontSize="small" color="brass">
+    <Box className="no-print" flex="none">
+      <Button variant="plain" colorPalette="brass" fontSize="small" aria-expanded={open} onClick={() => setOpen(!open)}>
+        {open ? <ChevronDown aria-hidden="true" /> : <ChevronRight aria-hidden="true" />}
         {plural(offers.length, "question")} about which device is which
-      </chakra.summary>
-      <chakra.div display="grid" gap="6px" mt="5px" maxH="220px" overflowY="auto">
-        {offers.map((o) => (
-          <OfferCard key={o.id} offer={o} />
-        ))}
-      </chakra.div>
-    </chakra.details>
+      </Button>
+      {open && (
+        <Stack gap="6px" mt="5px" maxH="220px" overflowY="auto">
+          {offers.slice(0, most).map((o) => (
+            <OfferCard key={o.id} offer={o} />
+          ))}
+          {offers.length > most && (
+            <Text fontSize="small">The next {offers.length - most} come when these are answered.</Text>
+          )}
+        </Stack>
+      )}
+    </Box>
   );
 }

@@ -1,10 +1,11 @@
-import { chakra } from "@chakra-ui/react";
+import { Box, Button, HStack, List, Stack, Text } from "@chakra-ui/react";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { sayWhy } from "../api/client";
+import type { Preview } from "../api/model";
 import { useEdit, useSite } from "../api/site";
 import { readEvidence } from "../api/survey";
-import { Button, Mono, Row } from "../parts";
+import { Mono, Remark } from "../parts";
 import { plural } from "../parts/words";
 import { AsItCame } from "./as-it-came";
 
@@ -26,28 +27,21 @@ export function PreviewPanel({ files, onClose }: { files: File[]; onClose: () =>
   });
   if (isPending)
     return (
-      <Row role="status">
+      <HStack role="status">
         Reading {source}…
-        <Button size="small" onClick={onClose}>
+        <Button size="xs" onClick={onClose}>
           Stop
         </Button>
-      </Row>
+      </HStack>
     );
   if (error)
     return (
-      <chakra.div
-        role="alert"
-        bg="madderSoft"
-        borderLeft="4px solid"
-        borderColor="madderFill"
-        p="10px"
-        borderRadius="4px"
-      >
-        <p>{sayWhy(error)}</p>
-        <Button size="small" mt="6px" onClick={onClose}>
+      <Remark status="error">
+        <Text>{sayWhy(error)}</Text>
+        <Button size="xs" mt="6px" onClick={onClose}>
           Close
         </Button>
-      </chakra.div>
+      </Remark>
     );
   const count = (what: string) => data.counts[what] ?? 0;
   const all = Object.values(data.counts).reduce((n, of) => n + of, 0);
@@ -73,59 +67,65 @@ export function PreviewPanel({ files, onClose }: { files: File[]; onClose: () =>
       { onSuccess: onClose },
     );
   return (
-    <chakra.section aria-label="What was understood" display="flex" flexDirection="column" gap="10px">
-      <Row flexWrap="wrap">
-        <chakra.p flex="1 1 240px">
+    <Stack as="section" aria-label="What was understood" gap="10px">
+      <HStack flexWrap="wrap">
+        <Text flex="1 1 240px">
           <b>{plural(all, "sighting")}</b> in {source}: {fresh} new, {count("moved")} moved, {count("more")} tell more,{" "}
           {count("known")} known
-          {data.missed > 0 && <chakra.span color="madder">, {plural(data.missed, "line")} not understood</chakra.span>}.
-        </chakra.p>
-        <Button onClick={onClose}>Leave it</Button>
-        <Button variant="lead" onClick={take} disabled={data.edits.length === 0 || edit.isPending}>
+          {data.missed > 0 && <span className="stops">, {plural(data.missed, "line")} not understood</span>}.
+        </Text>
+        <Button onClick={onClose}>Cancel</Button>
+        <Button variant="solid" onClick={take} disabled={data.edits.length === 0}>
           {fresh > 0
             ? `Take ${plural(fresh, "new device")}`
             : data.edits.length > 0
               ? "Take what is new"
               : "Nothing to take"}
         </Button>
-      </Row>
+      </HStack>
       {facts.length > 0 && (
-        <chakra.p fontSize="small" bg="chalkSoft" borderRadius="field" px="10px" py="5px">
+        <Remark status="info">
           The network: <Mono>{facts.join(" · ")}</Mono>
-        </chakra.p>
+        </Remark>
       )}
       {data.holds && (
-        <chakra.p fontSize="small" bg="brassSoft" borderRadius="field" px="10px" py="5px" data-holds>
+        <Remark status="warning" data-holds>
           {data.holds}. A forward says nothing of where a device was seen.
-        </chakra.p>
+        </Remark>
       )}
       {data.refused.map((r) => (
-        <chakra.p key={r.source} role="alert" fontSize="small" bg="madderSoft" borderRadius="field" px="10px" py="5px">
+        <Remark key={r.source} status="error">
           <b>{r.source}</b> was not read: {r.says}
-        </chakra.p>
+        </Remark>
       ))}
       <AsItCame data={data} several={several} />
-      {data.missed > 0 && (
-        <chakra.details>
-          <chakra.summary cursor="pointer" fontWeight={600}>
-            Not understood: {plural(data.missed, "line")}
-          </chakra.summary>
-          <chakra.ul fontFamily="mono" fontSize="small" mt="4px">
-            {data.unread.map((u) => (
-              <chakra.li key={`${u.source} ${u.line}`} overflowWrap="anywhere" py="2px">
-                <chakra.span color="muted">
-                  {several && `${u.source}, `}
-                  {u.line}:{" "}
-                </chakra.span>
-                {u.text}
-              </chakra.li>
-            ))}
-            {data.missed > data.unread.length && (
-              <chakra.li color="muted">and {data.missed - data.unread.length} more</chakra.li>
-            )}
-          </chakra.ul>
-        </chakra.details>
+      {data.missed > 0 && <Missed data={data} several={several} />}
+    </Stack>
+  );
+}
+
+/** Missed lists the lines that were not understood. */
+function Missed({ data, several }: { data: Preview; several: boolean }) {
+  const [open, setOpen] = useState(false);
+  return (
+    <Box>
+      <Button variant="plain" aria-expanded={open} onClick={() => setOpen(!open)}>
+        Not understood: {plural(data.missed, "line")}
+      </Button>
+      {open && (
+        <List.Root fontFamily="mono" fontSize="small" mt="4px">
+          {data.unread.map((u) => (
+            <List.Item key={`${u.source} ${u.line}`} overflowWrap="anywhere" py="2px">
+              <span className="muted">
+                {several && `${u.source}, `}
+                {u.line}:{" "}
+              </span>
+              {u.text}
+            </List.Item>
+          ))}
+          {data.missed > data.unread.length && <List.Item>and {data.missed - data.unread.length} more</List.Item>}
+        </List.Root>
       )}
-    </chakra.section>
+    </Box>
   );
 }

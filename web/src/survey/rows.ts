@@ -1,5 +1,5 @@
-import type { Answer, Device, Difference, Guess, Live } from "../api/model";
-import { number } from "../parts/words";
+import type { Answer, Device, Difference, Guess, Live, Snag } from "../api/model";
+import { indexOf, number } from "../parts/words";
 
 /** A row is a device with what is believed of it. */
 export type DeviceRow = {
@@ -12,14 +12,18 @@ export type DeviceRow = {
   live?: "new" | "answered";
   swap: boolean;
   needs: boolean;
+  /** the snag that is most worth telling */
+  snag?: Snag;
+  /** where it was at the visit before the last one, and where it was seen last */
+  before: string;
+  now: string;
 };
-
-export type Show = "all" | "unnamed" | "new" | "moved" | "gone" | "needs";
 
 const rank = ["swapped", "moved", "elsewhere", "renamed", "new", "gone"];
 
 /** rowsOf joins the devices of the site with those of a sweep that goes on. */
 export function rowsOf(answer: Answer, live: Live | undefined): DeviceRow[] {
+  const { snags } = indexOf(answer);
   const makers = new Map(answer.makers.map((m) => [m.interface, m.name]));
   const guesses = new Map(answer.guesses.map((g) => [g.device, g]));
   const random = new Set(answer.randomised);
@@ -27,6 +31,7 @@ export function rowsOf(answer: Answer, live: Live | undefined): DeviceRow[] {
   const swaps = new Set(answer.offers.flatMap((o) => (o.kind === "together" ? [] : [o.old, o.new])));
   const fresh = new Set(live?.new);
   const current = new Map(live?.devices.map((d) => [d.id, d]));
+  const earlier = new Map(answer.site.visits.at(-2)?.seen.map((s) => [s.interface, s.address ?? ""]));
   const differences = new Map<string, Difference>();
   for (const d of answer.differences) {
     const old = d.device && differences.get(d.device);
@@ -41,13 +46,28 @@ export function rowsOf(answer: Answer, live: Live | undefined): DeviceRow[] {
     live: fresh.has(device.id) ? "new" : current.has(device.id) ? "answered" : undefined,
     swap: swaps.has(device.id),
     needs: device.interfaces.some((i) => needs.has(i.id)),
+    snag: snags.get(`device:${device.id}`)?.find((s) => s.weight !== "note"),
+    before: device.interfaces.map((i) => earlier.get(i.id)).find(Boolean) ?? "",
+    now: device.interfaces.find((i) => i.seen)?.seen ?? "",
   });
   const known = answer.site.devices.map((d) => row(current.get(d.id) ?? d));
   const ids = new Set(answer.site.devices.map((d) => d.id));
   return known.concat((live?.devices ?? []).filter((d) => !ids.has(d.id)).map(row));
 }
 
-const tests: Record<Show, (r: DeviceRow) => boolean> = {
+export const shows = ["all", "unnamed", "new", "moved", "gone", "needs"] as const;
+export type Show = (typeof shows)[number];
+
+export const showWords: Record<Show, string> = {
+  all: "Everything",
+  unnamed: "No name",
+  new: "New",
+  moved: "Moved or swapped",
+  gone: "Gone",
+  needs: "Needs a pin",
+};
+
+export const tests: Record<Show, (r: DeviceRow) => boolean> = {
   all: () => true,
   unnamed: (r) => !r.device.name,
   new: (r) => r.live === "new" || r.difference?.what === "new",
@@ -56,51 +76,18 @@ const tests: Record<Show, (r: DeviceRow) => boolean> = {
   needs: (r) => r.needs,
 };
 
-export type Choice = { show: Show; kind: string; place: string };
+/** The filters of the list of devices, by their names. */
+export const filters = [
+  { id: "show", test: (r: DeviceRow, word: string) => tests[shows.find((s) => s === word) ?? "all"](r) },
+  { id: "kind", test: (r: DeviceRow, word: string) => (r.device.kind || "none") === word },
+  { id: "place", test: (r: DeviceRow, word: string) => (r.device.place || "none") === word },
+];
 
-/** chosen are the rows that a choice of filters lets through. */
-export function chosen(rows: DeviceRow[], { show, kind, place }: Choice): DeviceRow[] {
-  return rows.filter(
-    (r) =>
-      tests[show](r) &&
-      (kind === "" || (r.device.kind || "none") === kind) &&
-      (place === "" || (r.device.place || "none") === place),
-  );
-}
+/** wrong tells whether somebody is where it should not be. */
+export const wrong = (r: DeviceRow) =>
+  r.swap ||
+  ["moved", "swapped", "elsewhere"].includes(r.difference?.what ?? "") ||
+  (r.snag?.weight === "stops" && r.snag.family === "addresses");
 
-/** count says how many rows each filter would show. */
-export const count = (rows: DeviceRow[], show: Show) => rows.filter(tests[show]).length;
-
-export type Column = "name" | "kind" | "place" | "maker" | "seen" | "mac";
-export type Order = { by: Column; down: boolean };
-
-const natural = new Intl.Collator(undefined, { numeric: true, sensitivity: "base" });
-
-const value: Record<Exclude<Column, "seen">, (r: DeviceRow) => string> = {
-  name: (r) => r.device.name ?? "",
-  kind: (r) => r.device.kind || r.guess?.kind || "",
-  place: (r) => r.device.place ?? "",
-  maker: (r) => r.maker,
-  mac: (r) => r.device.interfaces[0]?.mac ?? "",
-};
-
-/** sorted puts rows in order; what has nothing in the column comes last either way. */
-export function sorted(rows: DeviceRow[], order: Order | undefined): DeviceRow[] {
-  if (!order) return rows;
-  const sign = order.down ? -1 : 1;
-  const by = order.by;
-  if (by === "seen") {
-    const at = (r: DeviceRow) => {
-      const seen = r.device.interfaces.find((i) => i.seen)?.seen;
-      return seen ? number(seen) : undefined;
-    };
-    return rows.toSorted((a, b) => {
-      const [x, y] = [at(a), at(b)];
-      return x === undefined ? (y === undefined ? 0 : 1) : y === undefined ? -1 : sign * (x - y);
-    });
-  }
-  return rows.toSorted((a, b) => {
-    const [x, y] = [value[by](a), value[by](b)];
-    return x === "" ? (y === "" ? 0 : 1) : y === "" ? -1 : sign * natural.compare(x, y);
-  });
-}
+/** seenAt is what a row is ordered by: its address as a number. */
+export const seenAt = (r: DeviceRow) => (r.now ? number(r.now) : undefined);

@@ -1,52 +1,41 @@
-import { chakra } from "@chakra-ui/react";
-import type { Device, Router } from "../api/model";
+import { Box, Button, Grid, Heading, HStack, List, Text } from "@chakra-ui/react";
+import type { Device } from "../api/model";
 import { useSite } from "../api/site";
 import { Legend, PinHead, stateOf } from "../marks/pin";
-import { Button, Mono, Muted, Row } from "../parts";
+import { Mono, Muted } from "../parts";
 import { usePick } from "../parts/pick";
-import { label, networkOf, ownerOf, short } from "../parts/words";
+import { indexOf, label, networkOf, ownerOf, short } from "../parts/words";
 
 /** The number of devices from which a place takes the whole width, in columns. */
 const crowded = 16;
 
 const gear = ["switch", "radio", "router"];
 
-/** inOrder lists the routers from the provider inwards. */
-function inOrder(routers: Router[]): Router[] {
-  const out: Router[] = [];
-  let next = routers.filter((r) => !r.upstream);
-  while (next.length > 0 && out.length < routers.length) {
-    out.push(...next);
-    const outer = next.map((r) => r.id);
-    next = routers.filter((r) => r.upstream && outer.includes(r.upstream));
-  }
-  return out;
-}
-
 /** Sketch draws the site: from outside through the routers to the places and what is there. It prints. */
 export function Sketch() {
-  const { site } = useSite();
+  const { site, routers } = useSite();
   const places = new Map<string, Device[]>();
   for (const d of site.devices) {
     const place = d.place || "";
     places.set(place, [...(places.get(place) ?? []), d]);
   }
   const named = [...places.keys()].filter(Boolean).sort();
-  const outer = site.routers.find((r) => !r.upstream);
+  const inwards = routers.flatMap((s) => site.routers.find((r) => r.id === s.id) ?? []);
+  const [outer] = inwards;
   return (
-    <chakra.section aria-label="Sketch of the site" className="sheet" data-sketch>
-      <chakra.h2 className="print-only" display="none" fontSize="title" fontWeight={700}>
+    <Box as="section" aria-label="Sketch of the site" className="sheet" data-sketch>
+      <Heading className="print-only" display="none" size="lg">
         {site.name}
-      </chakra.h2>
-      <Row justifyContent="space-between" flexWrap="wrap" mb="10px">
+      </Heading>
+      <HStack justifyContent="space-between" flexWrap="wrap" mb="10px">
         <Legend states={["reservation", "device", "both", "loose", "router"]} />
-        <Button size="small" className="no-print" onClick={() => window.print()}>
+        <Button size="xs" className="no-print" onClick={() => window.print()}>
           Print
         </Button>
-      </Row>
-      <chakra.ol display="flex" flexDirection="column" alignItems="center">
+      </HStack>
+      <List.Root as="ol" display="flex" flexDirection="column" alignItems="center">
         <Stop title={outer?.wan?.address || "outside"} below={outer?.wan?.name || "the provider"} />
-        {inOrder(site.routers).map((r) => {
+        {inwards.map((r) => {
           const network = networkOf(site, r.network);
           return (
             <Stop
@@ -57,52 +46,41 @@ export function Sketch() {
             />
           );
         })}
-      </chakra.ol>
-      <chakra.div h="16px" w="0" m="auto" borderLeft="2px dashed" borderColor="brassMark" />
-      <chakra.div
-        display="grid"
-        gridTemplateColumns="repeat(auto-fill, minmax(186px, 1fr))"
+      </List.Root>
+      <Box h="16px" w="0" m="auto" borderLeft="2px dashed" borderColor="brass.mark" />
+      <Grid
+        templateColumns="repeat(auto-fill, minmax(186px, 1fr))"
         gap="12px"
         borderTop="2px dashed"
-        borderColor="brassMark"
+        borderColor="brass.mark"
         pt="12px"
       >
         {[...named, ...(places.has("") ? [""] : [])].map((place) => (
           <Place key={place} name={place} devices={places.get(place) ?? []} />
         ))}
-      </chakra.div>
-    </chakra.section>
+      </Grid>
+    </Box>
   );
 }
 
 function Stop({ title, below, router }: { title: string; below: string; router?: boolean }) {
   return (
-    <chakra.li display="flex" flexDirection="column" alignItems="center">
-      {router && <chakra.span h="14px" w="0" borderLeft="2px dashed" borderColor="brassMark" aria-hidden="true" />}
-      <chakra.span
-        display="flex"
-        gap="8px"
-        alignItems="center"
-        border="1px solid"
-        borderColor="hair"
-        borderRadius="field"
-        bg="card"
-        px="12px"
-        py="4px"
-      >
+    <List.Item display="flex" flexDirection="column" alignItems="center">
+      {router && <Box h="14px" w="0" borderLeft="2px dashed" borderColor="brass.mark" aria-hidden="true" />}
+      <HStack gap="8px" border="1px solid" borderColor="hair" borderRadius="field" bg="card" px="12px" py="4px">
         {router && (
           <svg width="14" height="14" viewBox="-7 -7 14 14" aria-hidden="true">
             <PinHead state="router" />
           </svg>
         )}
-        <span>
-          <chakra.b display="block">{title}</chakra.b>
+        <div>
+          <Text fontWeight={700}>{title}</Text>
           <Mono fontSize="label" color="muted">
             {below}
           </Mono>
-        </span>
-      </chakra.span>
-    </chakra.li>
+        </div>
+      </HStack>
+    </List.Item>
   );
 }
 
@@ -110,73 +88,55 @@ function Stop({ title, below, router }: { title: string; below: string; router?:
 function Place({ name, devices }: { name: string; devices: Device[] }) {
   const links = devices.filter((d) => gear.includes(d.kind ?? ""));
   const others = devices.filter((d) => !links.includes(d));
+  const wide = devices.length > crowded;
   return (
-    <chakra.section
+    <Box
+      as="section"
       border="1px solid"
       borderColor="hair"
-      borderRadius="8px"
+      borderRadius="card"
       bg="card"
       px="9px"
       py="6px"
-      className="step"
+      className="step-place"
       data-place={name}
-      gridColumn={devices.length > crowded ? "1 / -1" : undefined}
+      gridColumn={wide ? "1 / -1" : undefined}
     >
-      <chakra.h3 fontWeight={700} fontSize="small">
+      <Heading fontSize="small">
         {name || <Muted>no place yet</Muted>} <Muted fontSize="label">{devices.length}</Muted>
-      </chakra.h3>
-      <chakra.ul css={devices.length > crowded ? { columnWidth: "186px" } : undefined}>
+      </Heading>
+      <ul style={wide ? { columnWidth: "186px" } : undefined}>
         {[...links, ...others].map((d) => (
           <Thing key={d.id} device={d} link={links.includes(d)} />
         ))}
-      </chakra.ul>
-    </chakra.section>
+      </ul>
+    </Box>
   );
 }
 
 function Thing({ device: d, link }: { device: Device; link: boolean }) {
-  const { site, snags } = useSite();
+  const a = useSite();
   const [pick, setPick] = usePick();
-  const picked = ownerOf(pick, site)?.id === d.id;
-  const stops = snags.some((s) => s.weight === "stops" && s.about.includes(`device:${d.id}`));
+  const picked = ownerOf(pick, a.site)?.id === d.id;
+  const stops = indexOf(a)
+    .snags.get(`device:${d.id}`)
+    ?.some((s) => s.weight === "stops");
+  const at = d.interfaces.map((i) => short(i.pin?.address ?? i.seen, networkOf(a.site, i.network))).filter(Boolean);
   return (
     <li>
-      <chakra.button
+      <button
         type="button"
-        onClick={() => setPick(`device:${d.id}`)}
-        display="flex"
-        gap="6px"
-        alignItems="center"
-        w="100%"
-        py="2px"
-        px="3px"
-        borderRadius="tag"
-        fontSize="small"
-        bg={picked ? "brassSoft" : undefined}
-        borderBottom={link ? "1px solid" : undefined}
-        borderColor="brassMark"
+        className="thing"
+        data-link={link || undefined}
         aria-pressed={picked}
-        _hover={{ bg: "body" }}
+        onClick={() => setPick(`device:${d.id}`)}
       >
-        <svg width="16" height="16" viewBox="-8 -8 16 16" aria-hidden="true" style={{ flex: "none" }}>
-          <PinHead state={stateOf(d.interfaces.find((i) => i.pin)?.pin ?? undefined)} snag={stops} />
+        <svg width="14" height="14" viewBox="-7 -7 14 14" aria-hidden="true">
+          <PinHead state={stateOf(d.interfaces[0]?.pin)} snag={stops} />
         </svg>
-        <chakra.span
-          flex={1}
-          overflow="hidden"
-          textOverflow="ellipsis"
-          whiteSpace="nowrap"
-          fontWeight={link ? 700 : 400}
-        >
-          {label(d)}
-        </chakra.span>
-        <Mono fontSize="label">
-          {d.interfaces
-            .map((i) => short(i.pin?.address ?? i.seen, networkOf(site, i.network)))
-            .filter(Boolean)
-            .join(" ")}
-        </Mono>
-      </chakra.button>
+        <span className="thing-name">{label(d)}</span>
+        <span className="mono">{at.join(" ")}</span>
+      </button>
     </li>
   );
 }

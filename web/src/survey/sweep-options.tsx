@@ -1,7 +1,7 @@
-import { chakra } from "@chakra-ui/react";
+import { Checkbox, HStack, Input } from "@chakra-ui/react";
 import { useSite } from "../api/site";
 import type { SurveyPlan } from "../api/survey";
-import { Field, Input, Row, Select } from "../parts";
+import { Labelled, Select } from "../parts";
 import { lan } from "../parts/words";
 
 /** The subnets that have more addresses than are swept without being asked for. */
@@ -12,42 +12,39 @@ export function SweepOptions({ plan, onChange }: { plan: SurveyPlan; onChange: (
   const { site } = useSite();
   const large = site.networks.some((n) => lan(n.subnet).bits < widest);
   return (
-    <Row mt="8px" gap="14px" flexWrap="wrap" alignItems="start" data-sweep="options">
+    <HStack mt="8px" gap="14px" flexWrap="wrap" alignItems="start" data-sweep="options">
       {site.networks.length > 1 && (
-        <Field label="Network to sweep">
-          {(p) => (
-            <Select {...p} value={plan.network ?? ""} onChange={(e) => onChange({ ...plan, network: e.target.value })}>
-              <option value="">the one this computer is on</option>
-              {site.networks.map((n) => (
-                <option key={n.id} value={n.id}>
-                  {n.name || n.id} {n.subnet}
-                </option>
-              ))}
-            </Select>
-          )}
-        </Field>
-      )}
-      <Field label="SNMP community" hint="Switches and radios tell their names to it; nobody is asked without one">
-        {(p) => (
-          <Input
-            {...p}
-            value={plan.community ?? ""}
-            onChange={(e: React.ChangeEvent<HTMLInputElement>) => onChange({ ...plan, community: e.target.value })}
-            fontFamily="mono"
-            autoComplete="off"
+        <Labelled label="Network to sweep">
+          <Select
+            value={plan.network ?? ""}
+            onChange={(e) => onChange({ ...plan, network: e.currentTarget.value })}
+            options={[
+              ["", "the one this computer is on"],
+              ...site.networks.map((n) => [n.id, `${n.name || n.id} ${n.subnet}`] as const),
+            ]}
           />
-        )}
-      </Field>
+        </Labelled>
+      )}
+      <Labelled label="SNMP community" hint="Switches and radios tell their names to it; nobody is asked without one">
+        <Input
+          value={plan.community ?? ""}
+          onChange={(e) => onChange({ ...plan, community: e.currentTarget.value })}
+          fontFamily="mono"
+          autoComplete="off"
+        />
+      </Labelled>
       {large && (
-        <chakra.label display="flex" gap="6px" alignItems="center" fontSize="small" mt="24px">
-          <input
-            type="checkbox"
-            checked={plan.large ?? false}
-            onChange={(e) => onChange({ ...plan, large: e.target.checked })}
-          />
-          more than 4,096 addresses are meant
-        </chakra.label>
+        <Checkbox.Root
+          checked={plan.large ?? false}
+          onCheckedChange={(e) => onChange({ ...plan, large: e.checked === true })}
+        >
+          <Checkbox.HiddenInput />
+          <Checkbox.Control>
+            <Checkbox.Indicator />
+          </Checkbox.Control>
+          <Checkbox.Label>more than 4,096 addresses are meant</Checkbox.Label>
+        </Checkbox.Root>
       )}
-    </Row>
+    </HStack>
   );
 }

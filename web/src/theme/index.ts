@@ -1,4 +1,7 @@
 import { createSystem, defaultBaseConfig, defineConfig } from "@chakra-ui/react";
+import { plainCss } from "./plain";
+import { recipes } from "./recipes";
+import { slotRecipes } from "./slots";
 
 // Each colour has a form for linen and one for the dark of a cupboard.
 const colour = (light: string, dark: string) => ({ value: { base: light, _dark: dark } });
@@ -27,7 +30,9 @@ const config = defineConfig({
         inspector: { value: "286px" },
         row: { value: "29px" },
       },
-      radii: { tag: { value: "4px" }, field: { value: "6px" }, pill: { value: "999px" } },
+      radii: { tag: { value: "4px" }, field: { value: "6px" }, card: { value: "8px" }, pill: { value: "999px" } },
+      shadows: { lifted: { value: "0 6px 20px rgb(0 0 0 / 0.22)" } },
+      zIndex: { over: { value: 30 }, note: { value: 50 } },
     },
     semanticTokens: {
       colors: {
@@ -40,20 +45,32 @@ const config = defineConfig({
         barField: colour("#33424F", "#24303A"),
         onBar: colour("#F4F0E6", "#ECE7DA"),
         onBarMuted: colour("#C3CBD1", "#B3BDC4"),
-        brass: colour("#7A500F", "#DDB063"),
-        brassFill: colour("#84580F", "#84580F"),
-        brassMark: colour("#A9762A", "#D9A23F"),
-        brassSoft: colour("#F4E5CB", "#3B3220"),
-        chalk: colour("#2C6A86", "#86C3DF"),
-        chalkFill: colour("#2C6A86", "#2F7393"),
-        chalkSoft: colour("#DAE8F0", "#203845"),
-        madder: colour("#A63529", "#F0948A"),
-        madderFill: colour("#AE3B2E", "#AE3B2E"),
-        madderSoft: colour("#F7DFDB", "#43262A"),
-        moss: colour("#38623B", "#96C99A"),
-        mossFill: colour("#38623B", "#38623B"),
-        mossMark: colour("#47744A", "#6FA873"),
-        mossSoft: colour("#DFEDE0", "#22382A"),
+        veil: colour("rgb(10 16 22 / 0.55)", "rgb(4 8 12 / 0.65)"),
+        // What a thing is about: its text, its fill under white text, its soft ground, its mark in a picture.
+        brass: {
+          DEFAULT: colour("#7A500F", "#DDB063"),
+          fill: colour("#84580F", "#84580F"),
+          soft: colour("#F4E5CB", "#3B3220"),
+          mark: colour("#A9762A", "#D9A23F"),
+        },
+        chalk: {
+          DEFAULT: colour("#2C6A86", "#86C3DF"),
+          fill: colour("#2C6A86", "#2F7393"),
+          soft: colour("#DAE8F0", "#203845"),
+          mark: colour("#2C6A86", "#86C3DF"),
+        },
+        madder: {
+          DEFAULT: colour("#A63529", "#F0948A"),
+          fill: colour("#AE3B2E", "#AE3B2E"),
+          soft: colour("#F7DFDB", "#43262A"),
+          mark: colour("#AE3B2E", "#AE3B2E"),
+        },
+        moss: {
+          DEFAULT: colour("#38623B", "#96C99A"),
+          fill: colour("#38623B", "#38623B"),
+          soft: colour("#DFEDE0", "#22382A"),
+          mark: colour("#47744A", "#6FA873"),
+        },
         plum: colour("#6B4C7D", "#C3A5D6"),
         onFill: colour("#FFFFFF", "#FFFFFF"),
         tape: colour("#FBF3DC", "#2A2E2B"),
@@ -63,9 +80,13 @@ const config = defineConfig({
         body: colour("#EDE5D3", "#232D36"),
       },
     },
+    recipes,
+    slotRecipes,
+    keyframes: { appear: { from: { opacity: 0 }, to: { opacity: 1 } } },
   },
   globalCss: {
-    html: { fontSize: "16px", colorScheme: { base: "light", _dark: "dark" } },
+    html: { fontSize: "16px", colorScheme: "light" },
+    ".dark": { colorScheme: "dark" },
     body: { bg: "linen", color: "ink", fontFamily: "body", fontSize: "text", lineHeight: "1.4", margin: 0 },
     "*": { boxSizing: "border-box" },
     "h1, h2, h3, p, ol, ul, dl, dd, figure": { margin: 0, padding: 0 },
@@ -78,6 +99,8 @@ const config = defineConfig({
     th: { textAlign: "start", fontWeight: 600 },
     ":focus-visible": { outline: "2px solid", outlineColor: "chalk", outlineOffset: "2px" },
     "[hidden]": { display: "none" },
+    "[tabindex='-1']:focus": { outline: "none" },
+    ...plainCss,
   },
 });
 

@@ -1,7 +1,38 @@
 import { defineRecipe } from "@chakra-ui/react";
 
-/** Buttons: one that leads on, plain ones, links that mend, and quiet ones on the ink bar. */
-export const buttonRecipe = defineRecipe({
+const field = {
+  width: "100%",
+  bg: "card",
+  color: "ink",
+  border: "1px solid",
+  borderColor: "hair",
+  borderRadius: "field",
+  px: "9px",
+  py: "5px",
+  minH: "30px",
+  _placeholder: { color: "muted", opacity: 1 },
+  _focusVisible: { outlineOffset: "0px" },
+  _invalid: { borderColor: "madder.fill" },
+  _disabled: { opacity: 0.55, cursor: "not-allowed" },
+} as const;
+
+export const inputRecipe = defineRecipe({
+  className: "vp-input",
+  base: field,
+  variants: {
+    size: {
+      xs: { minH: "24px", py: "1px", px: "3px", fontSize: "small" },
+      md: {},
+    },
+  },
+  defaultVariants: { size: "md" },
+});
+
+const textareaRecipe = defineRecipe({ className: "vp-textarea", base: { ...field, fontSize: "small" } });
+
+/** Buttons: solid leads on, outline is the usual one, plain mends or goes like a link, ghost is quiet on the ink bar. */
+const buttonRecipe = defineRecipe({
+  className: "vp-button",
   base: {
     display: "inline-flex",
     alignItems: "center",
@@ -13,45 +44,100 @@ export const buttonRecipe = defineRecipe({
     lineHeight: "1.3",
     whiteSpace: "nowrap",
     border: "1px solid transparent",
+    colorPalette: "chalk",
     _disabled: { opacity: 0.55, cursor: "not-allowed" },
+    _icon: { width: "1em", height: "1em", flex: "none" },
   },
   variants: {
+    size: {
+      xs: { px: "8px", py: "2px", minH: "26px", fontSize: "small" },
+      sm: { px: "12px", py: "5px", minH: "30px" },
+    },
     variant: {
-      lead: { bg: "chalkFill", color: "onFill", _hover: { filter: "brightness(1.1)" } },
-      plain: { bg: "card", borderColor: "hair", color: "ink", _hover: { borderColor: "muted" } },
-      mend: {
-        color: "chalk",
+      solid: { bg: "colorPalette.fill", color: "onFill", _hover: { filter: "brightness(1.1)" } },
+      outline: {
+        bg: "card",
+        borderColor: "hair",
+        color: "ink",
+        _hover: { borderColor: "muted" },
+        "&[data-danger]": { color: "madder", _hover: { borderColor: "madder" } },
+      },
+      // A pill that is on or off, and chooses what is shown.
+      subtle: {
+        bg: "body",
+        color: "ink",
+        borderRadius: "pill",
+        px: "9px",
+        fontSize: "label",
+        _hover: { bg: "hair" },
+        "&[aria-pressed=true]": { bg: "ink", color: "linen" },
+      },
+      plain: {
+        p: 0,
+        minH: "24px",
+        color: "colorPalette",
         fontWeight: 600,
         whiteSpace: "normal",
         justifyContent: "start",
         textAlign: "start",
         _hover: { textDecoration: "underline" },
       },
-      bar: { color: "onBar", _hover: { textDecoration: "underline" } },
-      danger: { color: "madder", bg: "card", borderColor: "hair", _hover: { borderColor: "madder" } },
-    },
-    size: {
-      usual: { px: "12px", py: "5px", minH: "30px" },
-      small: { px: "8px", py: "2px", minH: "26px", fontSize: "small" },
-      none: { p: 0, minH: "24px" },
+      ghost: {
+        p: 0,
+        minH: "24px",
+        minW: "24px",
+        color: "inherit",
+        _hover: { textDecoration: "underline" },
+      },
     },
   },
-  defaultVariants: { variant: "plain", size: "usual" } as never,
+  defaultVariants: { size: "sm", variant: "outline" },
 });
 
-export const inputRecipe = defineRecipe({
+const kbdRecipe = defineRecipe({
+  className: "vp-kbd",
   base: {
-    width: "100%",
-    bg: "card",
-    color: "ink",
+    fontFamily: "mono",
+    fontSize: "label",
+    px: "5px",
+    borderRadius: "tag",
+    bg: "key",
+    color: "muted",
     border: "1px solid",
     borderColor: "hair",
-    borderRadius: "field",
-    px: "9px",
-    py: "5px",
-    minH: "30px",
-    _placeholder: { color: "muted", opacity: 1 },
-    _focusVisible: { outlineOffset: "0px" },
-    "&[aria-invalid=true]": { borderColor: "madder" },
   },
 });
+
+const headingRecipe = defineRecipe({
+  className: "vp-heading",
+  base: { fontWeight: 700 },
+  variants: { size: { sm: { fontSize: "text" }, md: { fontSize: "head" }, lg: { fontSize: "title" } } },
+  defaultVariants: { size: "sm" },
+});
+
+const skipNavLinkRecipe = defineRecipe({
+  className: "vp-skip",
+  base: {
+    position: "fixed",
+    zIndex: "note",
+    top: "6px",
+    insetStart: "6px",
+    px: "14px",
+    py: "8px",
+    bg: "card",
+    color: "ink",
+    borderRadius: "field",
+    boxShadow: "lifted",
+    transform: "translateY(-200%)",
+    _focusVisible: { transform: "none" },
+  },
+});
+
+export const recipes = {
+  button: buttonRecipe,
+  input: inputRecipe,
+  textarea: textareaRecipe,
+  kbd: kbdRecipe,
+  heading: headingRecipe,
+  skipNavLink: skipNavLinkRecipe,
+};

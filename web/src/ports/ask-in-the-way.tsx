@@ -1,0 +1,43 @@
+import { Button, Stack, Text } from "@chakra-ui/react";
+import type { Edit } from "../api/model";
+import { useEdit } from "../api/site";
+import { Dialog } from "../parts/dialog";
+import { type Asked, said } from "./pull";
+
+/** AskInTheWay says what has the outside port, and what may be done about it. */
+export function AskInTheWay({ asked: { name, pulled }, onClose }: { asked: Asked; onClose: (done: boolean) => void }) {
+  const edit = useEdit();
+  const take = (change: { edits: Edit[]; title?: string; says: string }) =>
+    edit.mutate(change, { onSuccess: () => onClose(true), onError: () => onClose(false) });
+  return (
+    <Dialog asks title={`Outside port ${pulled.outside} is not free`} onClose={() => onClose(false)}>
+      <Stack gap="12px">
+        <Text>{pulled.taken}. Opened there all the same, only one of the two would get it.</Text>
+        <Stack gap="8px" alignItems="stretch">
+          {pulled.swap.length > 0 && (
+            <Button
+              variant="solid"
+              whiteSpace="normal"
+              data-first
+              onClick={() => take({ edits: pulled.swap, says: `${pulled.says}.` })}
+            >
+              Swap: {pulled.says}
+            </Button>
+          )}
+          {pulled.instead && (
+            <Button
+              variant={pulled.swap.length > 0 ? "outline" : "solid"}
+              onClick={() => pulled.instead && take(said(name, pulled.instead.outside, pulled.instead.edits))}
+            >
+              Open at {pulled.instead.outside}, which is free
+            </Button>
+          )}
+          <Button onClick={() => take(said(name, pulled.outside, pulled.edits))}>
+            Open at {pulled.outside} all the same
+          </Button>
+          <Button onClick={() => onClose(false)}>Cancel</Button>
+        </Stack>
+      </Stack>
+    </Dialog>
+  );
+}

@@ -1,0 +1,311 @@
+import { memo } from "react";
+import { fill, stroke } from "../theme/plain";
+import { type Block, type Bow, type Columns, type Eye, type Foot, path, type Thread } from "./geometry";
+
+export const clip = (text: string, room: number) =>
+  text.length * 7 > room ? `${text.slice(0, Math.max(4, Math.floor(room / 7) - 1))}…` : text;
+
+/** saysThread is what is read out of a thread. */
+export const saysThread = (t: Thread) =>
+  [
+    `${t.ghost ? "Suggested: " : ""}${t.forward.name || "Forward"}: outside ${t.from.ports} ${t.forward.protocol} to ${t.to?.label ?? t.forward.to}`,
+    t.count > 1 && `and ${t.count - 1} more alike`,
+    t.renumbered.at(-1) && `its port ${t.renumbered.at(-1)}`,
+    t.clash && "clashes",
+    t.held,
+  ]
+    .filter(Boolean)
+    .join(", ");
+
+type StrandProps = { thread: Thread; c: Columns; picked: boolean; active: boolean };
+
+/** Strand is a thread from its eyelet through the router to its device. */
+export const Strand = memo(function Strand({ thread: t, c, picked, active }: StrandProps) {
+  const legs = t.renumbered.length;
+  const last = c.band(t.from.band + legs - 1);
+  const end = last.x + last.w * 0.6;
+  const udp = t.forward.protocol === "udp";
+  const d = t.to ? path(t, t.to.y, c, legs) : `M${c.eye + 8} ${t.from.y}H${end}`;
+  const tone = stroke(t.ghost ? "brass-mark" : t.clash ? "madder-fill" : udp ? "plum" : "chalk");
+  return (
+    <g
+      id={`thread-${t.ghost ? "ghost-" : ""}${t.forward.id}`}
+      role="option"
+      aria-selected={picked}
+      aria-label={saysThread(t)}
+      className="press hollow"
+      data-thread={t.ghost ? undefined : t.forward.id}
+      data-ghost={t.ghost ? t.forward.id : undefined}
+    >
+      <path d={d} stroke="transparent" strokeWidth="24" pointerEvents="stroke" />
+      {(picked || active) && (
+        <path d={d} className={stroke(picked ? "brass-soft" : "chalk-soft")} strokeWidth={t.wide ? 15 : 9} />
+      )}
+      <path
+        d={d}
+        className={tone}
+        strokeWidth={t.wide ? 8 : t.ghost ? 1.8 : 2.2}
+        strokeDasharray={t.ghost ? "4 3" : udp ? "7 4" : undefined}
+        opacity={t.wide ? 0.6 : 1}
+      />
+      {t.forward.protocol === "both" && !t.ghost && (
+        <path d={d} className={stroke("plum")} strokeWidth="2" strokeDasharray="7 4" transform="translate(0 4)" />
+      )}
+      {t.clash && (
+        <path
+          d={`M${c.eye + 14} ${t.from.y - 5}l10 10m0 -10l-10 10`}
+          className={stroke("madder-fill")}
+          strokeWidth="2.2"
+        />
+      )}
+      {!t.to && (
+        <text x={end + 6} y={t.from.y + 4} className={`t12 mono ${fill("muted")}`}>
+          → {t.forward.to}
+        </text>
+      )}
+      {t.to &&
+        t.renumbered.map((port, i) => {
+          const band = c.band(t.from.band + i);
+          const y = i < legs - 1 && legs > 1 && t.from.y === t.to?.y ? t.from.y : (t.to?.y ?? 0);
+          return port && <Renumber key={band.x} text={`→ ${port}`} x={band.x + band.w + 4} y={y} />;
+        })}
+      {t.count > 1 && t.to && <Count count={t.count} x={c.foot} y={t.to.y} />}
+      {t.held && <HeldOther thread={t} c={c} />}
+    </g>
+  );
+});
+
+/** Count says how many devices alike a ribbon leads to. */
+function Count({ count, x, y }: { count: number; x: number; y: number }) {
+  return (
+    <g transform={`translate(${x} ${y})`} pointerEvents="none" aria-hidden="true">
+      <circle r="11" className={`${fill("card")} ${stroke("ink")}`} strokeWidth="1.8" />
+      <text y="4" textAnchor="middle" className={`t11 mono bold ${fill("ink")}`}>
+        {count}
+      </text>
+    </g>
+  );
+}
+
+/** HeldOther is what the router really does, beside the thread that is planned. */
+function HeldOther({ thread: t, c }: { thread: Thread; c: Columns }) {
+  const y = t.from.y + 9;
+  return (
+    <g pointerEvents="none" aria-hidden="true" data-held={t.forward.id}>
+      <path
+        d={`M${c.eye + 10} ${y}H${c.foot - 14}`}
+        className={stroke("brass-mark")}
+        strokeWidth="1.8"
+        strokeDasharray="2 4"
+      />
+      <text x={c.foot - 14} y={y + 4} textAnchor="end" className={`t11 bold haloed ${fill("brass")}`}>
+        {t.held}
+      </text>
+    </g>
+  );
+}
+
+/** BowMark joins two eyelets that want the same port. */
+export const BowMark = memo(function BowMark({ bow, x }: { bow: Bow; x: number }) {
+  const mid = (bow.from + bow.to) / 2;
+  return (
+    <g className="hollow" pointerEvents="none" aria-hidden="true" data-bow>
+      <path
+        d={`M${x + 7} ${bow.from + 4}C${x + 34} ${bow.from + 8} ${x + 34} ${bow.to - 8} ${x + 7} ${bow.to - 4}`}
+        className={stroke("madder-fill")}
+        strokeWidth="2"
+      />
+      <text x={x + 34} y={mid + 4} className={`t11 bold haloed ${fill("madder")}`}>
+        {bow.says}
+      </text>
+    </g>
+  );
+});
+
+/** Renumber shows the new port where a thread leaves the router. */
+function Renumber({ text, x, y }: { text: string; x: number; y: number }) {
+  const w = text.length * 7.4 + 12;
+  return (
+    <g transform={`translate(${x - w} ${y - 9})`} pointerEvents="none" aria-hidden="true">
+      <rect width={w} height="18" rx="9" className={`${fill("card")} ${stroke("hair")}`} />
+      <text x={w / 2} y="13" textAnchor="middle" className={`t12 mono ${fill("ink")}`}>
+        {text}
+      </text>
+    </g>
+  );
+}
+
+type EyeletProps = { eye: Eye; x: number; near: boolean; active: boolean };
+
+/** Eyelet is an outside port; what leads from it is told by its threads. */
+export const Eyelet = memo(function Eyelet({ eye, x, near, active }: EyeletProps) {
+  const says = eye.own
+    ? `${eye.ports} router's own, ${eye.protocol}: ${eye.own}`
+    : eye.alone
+      ? `${eye.ports} ${eye.protocol}: the router leads it to ${eye.alone}, and it is in no plan`
+      : `${eye.ports} ${eye.protocol}, open outside`;
+  const still = eye.own || eye.alone;
+  const ring = eye.clash ? "madder-fill" : "brass-mark";
+  return (
+    <g
+      id={`eye-${eye.key}`}
+      transform={`translate(${x} ${eye.y})`}
+      {...(still ? { role: "option", "aria-selected": false, "aria-label": says } : {})}
+      className={still ? undefined : "press"}
+      data-eye={eye.key}
+    >
+      {!still && <title>{says}</title>}
+      <rect x={-x} y="-12" width={x + 14} height="24" fill="transparent" />
+      <text
+        x="-16"
+        y="5"
+        textAnchor="end"
+        className={`mono ${eye.ports.length > 11 ? "t12" : "t14"} ${fill(eye.ghost ? "brass" : "ink")}`}
+      >
+        {eye.ports.length > 13 ? `${eye.ports.slice(0, 12)}…` : eye.ports}
+      </text>
+      {eye.own && (
+        <text x="14" y="4" className={`t11 ${fill("muted")}`}>
+          {clip(eye.own, 150)}
+        </text>
+      )}
+      {eye.alone && (
+        <>
+          <path d="M10 0H200" className={stroke("brass-mark")} strokeWidth="1.8" strokeDasharray="2 4" />
+          <text x="206" y="4" className={`t11 bold ${fill("brass")}`}>
+            in the router alone: to {eye.alone}
+          </text>
+        </>
+      )}
+      {(near || active) && <circle r="13" className={`hollow ${stroke("chalk")}`} strokeWidth="2" />}
+      {eye.own ? (
+        <>
+          <circle r="7.5" className={fill("muted")} />
+          <path d="M-4 0H4" className={stroke("card")} strokeWidth="2.4" />
+        </>
+      ) : (
+        <circle
+          r="7"
+          className={`${fill(eye.clash ? "madder-soft" : "card")} ${stroke(ring)}`}
+          strokeWidth={eye.ghost || eye.alone ? 1.8 : 3}
+          strokeDasharray={eye.ghost || eye.alone ? "3 2" : undefined}
+        />
+      )}
+    </g>
+  );
+});
+
+type BlockProps = {
+  block: Block;
+  x: number;
+  width: number;
+  picked: string | undefined;
+  active: string | undefined;
+  unmet: Set<string>;
+  folding: boolean;
+};
+
+/** DeviceBlock is a device with the services below its name. */
+export const DeviceBlock = memo(function DeviceBlock({
+  block: b,
+  x,
+  width,
+  picked,
+  active,
+  unmet,
+  folding,
+}: BlockProps) {
+  return (
+    <g data-block={b.count > 1 ? b.count : undefined}>
+      <text x={x + 12} y={b.y + 4} className={`t14 bold ${fill("ink")}`}>
+        {clip(b.title, width - x - 24 - b.address.length * 9)}
+        <tspan className={`mono ${fill("muted")}`} fontWeight="400">
+          {" "}
+          {b.address}
+        </tspan>
+      </text>
+      {b.count > 1 && (
+        <g
+          id={`fold-${b.key}`}
+          role="option"
+          aria-selected={false}
+          aria-label={`${b.title}: ${b.count} alike, show each`}
+          className="press"
+          data-unfold={b.key}
+        >
+          <rect
+            x={x - 12}
+            y={b.y - 12}
+            width={width - x}
+            height="24"
+            rx="4"
+            className={folding ? fill("chalk-soft") : undefined}
+            fill="transparent"
+            opacity="0.5"
+          />
+          <title>{`${b.count} alike: show each`}</title>
+        </g>
+      )}
+      {b.feet.map((f) => (
+        <FootMark
+          key={f.service.id}
+          foot={f}
+          x={x}
+          room={width - x}
+          picked={picked === f.service.id}
+          active={active === f.service.id}
+          unmet={unmet.has(f.service.id)}
+        />
+      ))}
+    </g>
+  );
+});
+
+type FootProps = { foot: Foot; x: number; room: number; picked: boolean; active: boolean; unmet: boolean };
+
+function FootMark({ foot: f, x, room, picked, active, unmet }: FootProps) {
+  const s = f.service;
+  const name = s.name || "service";
+  const state = f.open ? (unmet ? "to open" : "open outside") : "stays inside";
+  return (
+    <g
+      id={`foot-${s.id}`}
+      transform={`translate(${x} ${f.y})`}
+      role="option"
+      aria-selected={picked}
+      aria-label={`${f.device.name || "unnamed device"} ${name}, ${s.ports} ${s.protocol}, ${state}`}
+      className="grab"
+      data-foot={s.id}
+      opacity={f.open || picked ? 1 : 0.75}
+    >
+      <rect
+        x="-12"
+        y="-12"
+        width={room + 8}
+        height="24"
+        rx="4"
+        className={picked ? fill("brass-soft") : active ? fill("chalk-soft") : undefined}
+        fill="transparent"
+      />
+      <circle
+        r="5"
+        className={`${fill(unmet ? "brass-soft" : "card")} ${stroke(f.open ? "ink" : "muted")}`}
+        strokeWidth="1.8"
+        strokeDasharray={unmet ? "3 2" : undefined}
+      />
+      <text x="14" y="4" className={`t13 ${fill(f.open ? "ink" : "muted")}`}>
+        {clip(f.count > 1 ? `${name}, ${f.count} of them` : name, room * 0.5)}
+        <tspan className={`mono ${fill("muted")}`}>
+          {" "}
+          {s.ports} {s.protocol}
+        </tspan>
+        {state !== "open outside" && (
+          <tspan className={`t11 ${fill(unmet ? "brass" : "muted")}`}>
+            {"  "}
+            {state}
+          </tspan>
+        )}
+      </text>
+    </g>
+  );
+}

@@ -1,0 +1,43 @@
+import { Text } from "@chakra-ui/react";
+import { useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { ask, sayWhy } from "../api/client";
+import { FormDialog } from "../parts/dialog";
+import { notice } from "../parts/notice";
+
+/** Restore asks before a backup takes the place of everything. */
+export function Restore({ file, onClose }: { file: File; onClose: () => void }) {
+  const client = useQueryClient();
+  const [refused, setRefused] = useState<string>();
+  const [busy, setBusy] = useState(false);
+  const restore = async () => {
+    setBusy(true);
+    try {
+      const { before } = await ask<{ before: string }>("/api/restore", { method: "POST", body: file });
+      client.clear();
+      notice.say(`${file.name} is restored. What was here before is in ${before}.`);
+      onClose();
+      await client.refetchQueries();
+    } catch (error) {
+      setRefused(sayWhy(error));
+      setBusy(false);
+    }
+  };
+  return (
+    <FormDialog
+      asks
+      title="Restore a backup"
+      onClose={onClose}
+      go={busy ? "Restoring…" : "Restore it"}
+      danger
+      busy={busy}
+      refused={refused}
+      onGo={restore}
+    >
+      <Text>
+        All sites become what they are in {file.name}, with their history. What is here now is first written to a file
+        beside the database, and its name is told.
+      </Text>
+    </FormDialog>
+  );
+}
