@@ -22,7 +22,7 @@ web/node_modules/.made: web/package-lock.json
 # The page's client is made from the description of the interface, so a stale use
 # of it fails the type check.
 server/openapi.json: $(GO) | server/dist/.keep
-	go run ./cmd/vestpin openapi > $@.tmp
+	go run -trimpath ./cmd/vestpin openapi > $@.tmp
 	cmp -s $@.tmp $@ && rm $@.tmp && touch $@ || mv $@.tmp $@
 
 server/dist/.keep:

@@ -1,11 +1,8 @@
 package e2e
 
 import (
-	"bytes"
-	"compress/gzip"
 	"flag"
 	"fmt"
-	"io"
 	"net/http"
 	"os"
 	"os/exec"
@@ -41,10 +38,11 @@ func figures() error {
 	if err != nil {
 		return err
 	}
-	weight, err := firstLoad()
+	page, sites, survey, err := onThePage()
 	if err != nil {
 		return err
 	}
+	browser := func(what string) string { return fmt.Sprintf("%.0f ms", page[what]) }
 	ratio := func(a, b string) string { return fmt.Sprintf("%.1f x", float64(times[a])/float64(times[b])) }
 	ms := func(d time.Duration) string { return fmt.Sprintf("%.2f ms", float64(d.Microseconds())/1000) }
 	rows := [][4]string{
@@ -65,7 +63,12 @@ func figures() error {
 		{"merge of 100,000 sightings into 2,000 devices", ms(times["Merge"]), "", "under 300 ms"},
 		{"the maker of a MAC address, among 41,000 prefixes", fmt.Sprint(times["Find"]), "", "under 1 µs"},
 		{"start to first answer, with an existing database", ms(start), "", "under 500 ms"},
-		{"first load of the page, compressed", fmt.Sprintf("%.0f kB", float64(weight)/1000), "", "at most 350 kB"},
+		{"first load of the sites, and of the survey, compressed with the fonts", fmt.Sprintf("%.0f, %.0f kB", sites/1000, survey/1000), "", "at most 320 kB"},
+		{"at 400 devices: a station in view, from the key", browser("station"), "", "150 ms"},
+		{"at 400 devices: a row picked", browser("pick"), "", "50 ms"},
+		{"at 400 devices: an edit in view, from the answer", browser("edit"), "", "100 ms"},
+		{"at 400 devices: frames of a drag, 95 of 100 within", browser("frame"), "", "32 ms"},
+		{"at 400 devices: most elements on a view", fmt.Sprintf("%.0f", page["elements"]), "", "2,500"},
 	}
 	var b strings.Builder
 	fmt.Fprintf(&b, "# Benchmarks\n\nMade by `make bench`: medians of five runs on %d cores, %s.\nEach figure stands beside its yardstick, measured in the same run; the ratios are what counts.\n\n", runtime.NumCPU(), runtime.Version())
@@ -146,55 +149,32 @@ func firstAnswer() (time.Duration, error) {
 	return list[len(list)/2], nil
 }
 
-// firstLoad is how many bytes the page, its script, its style and its Latin fonts
-// take on the way.
-func firstLoad() (int, error) {
+// onThePage measures what the browser takes: the page's figures at 400 devices, and the bytes
+// that come before the list of sites and the survey are there.
+func onThePage() (page map[string]float64, sites, survey float64, err error) {
 	p, err := Start(binary, "demo", "--addr", "127.0.0.1:0")
 	if err != nil {
-		return 0, err
+		return nil, 0, 0, err
 	}
 	defer p.Stop()
-	page, err := fetch(p.URL + "/")
-	if err != nil {
-		return 0, err
-	}
-	var packed bytes.Buffer
-	w := gzip.NewWriter(&packed)
-	w.Write(page)
-	w.Close()
-	sum := packed.Len()
-	for _, m := range regexp.MustCompile(`(?:src|href)="(/assets/[^"]+)"`).FindAllSubmatch(page, -1) {
-		body, err := fetch(p.URL + string(m[1]))
+	fresh := func(path, until string) (float64, error) {
+		ctx, end, err := Open(1280, 800)
+		defer end()
 		if err != nil {
 			return 0, err
 		}
-		sum += len(body)
+		return loaded(ctx, p.URL+path, until)
 	}
-	fonts, err := filepath.Glob("../server/dist/assets/*-latin-wght-normal-*.woff2")
-	if err != nil {
-		return 0, err
+	if sites, err = fresh("/", `document.querySelector("[data-site]")`); err != nil {
+		return nil, 0, 0, err
 	}
-	for _, f := range fonts {
-		info, err := os.Stat(f)
-		if err != nil {
-			return 0, err
-		}
-		sum += int(info.Size())
+	if survey, err = fresh("/s/pottery/survey", stationMarks[0][1]); err != nil {
+		return nil, 0, 0, err
 	}
-	return sum, nil
-}
-
-// fetch gives the bytes as they come over the wire.
-func fetch(url string) ([]byte, error) {
-	r, err := http.NewRequest(http.MethodGet, url, nil)
-	if err != nil {
-		return nil, err
+	ctx, end, err := Open(1280, 800)
+	defer end()
+	if err == nil {
+		page, err = pageFigures(ctx, p.URL)
 	}
-	r.Header.Set("Accept-Encoding", "gzip")
-	resp, err := http.DefaultClient.Do(r)
-	if err != nil {
-		return nil, err
-	}
-	defer resp.Body.Close()
-	return io.ReadAll(resp.Body)
+	return page, sites, survey, err
 }

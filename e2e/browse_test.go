@@ -115,13 +115,26 @@ func Sees(text string) Step { return Wait(fmt.Sprintf("document.body.innerText.i
 // Press presses the button or link with that text or label.
 func Press(label string) Step {
 	return chromedp.Steps(
-		Wait(fmt.Sprintf(`(() => { %s; const el = find(%q); return Boolean(el) && !el.disabled })()`, finder, label)),
-		chromedp.Evaluate[chromedp.Void](fmt.Sprintf(`(() => { %s; const el = find(%q); el.scrollIntoView({block: "nearest"}); el.click() })()`, finder, label)),
+		Wait(fmt.Sprintf(`(() => { %s; const el = find(%q); return Boolean(el) && !el.disabled && el.getAttribute("aria-disabled") !== "true" && (!el.role?.startsWith("menuitem") || (() => { const r = el.getBoundingClientRect(); return document.elementFromPoint(r.x + r.width / 2, r.y + r.height / 2)?.closest("[role^=menuitem]") === el })()) })()`, finder, label)),
+		chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {
+			at, err := chromedp.Evaluate[[]float64](fmt.Sprintf(`(() => { %s; const el = find(%q);
+				if (!el.role?.startsWith("menuitem")) { el.scrollIntoView({block: "nearest"}); el.click(); return [] }
+				const r = el.getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2] })()`, finder, label))(ctx, t)
+			if err != nil || len(at) < 2 {
+				return err
+			}
+			// A menu takes what the pointer is on.
+			_, err = chromedp.Steps(
+				chromedp.MouseEvent("mouseMoved", at[0]-2, at[1]), chromedp.MouseEvent("mouseMoved", at[0], at[1]),
+				chromedp.MouseEvent("mousePressed", at[0], at[1], chromedp.ButtonLeft, chromedp.ClickCount(1)), chromedp.MouseEvent("mouseReleased", at[0], at[1], chromedp.ButtonLeft, chromedp.ClickCount(1)),
+			)(ctx, t)
+			return err
+		}),
 	)
 }
 
 // finder finds the first control whose text or label starts with a text.
-const finder = `const find = (want) => [...document.querySelectorAll("dialog[open] button, dialog[open] a")].concat([...document.querySelectorAll("button, a, [role=button], [role=checkbox]")])
+const finder = `const find = (want) => [...document.querySelectorAll("[role=menu][data-state=open] [role^=menuitem], [role$=dialog] button, [role$=dialog] a")].concat([...document.querySelectorAll("button, a, [role=button], [role=checkbox], [role=menuitem], [data-segment]")])
   .find((el) => (el.getAttribute("aria-label") || el.innerText || "").trim().startsWith(want))`
 
 // Fill types into the field with that label, in place of what stands there.
@@ -133,7 +146,7 @@ func Fill(label, text string) Step {
 }
 
 const fields = `const field = (want) => {
-  const scope = document.querySelector("dialog[open]") || document;
+  const scope = document.querySelector("[role$=dialog]") || document;
   const byLabel = [...scope.querySelectorAll("label")].find((l) => l.innerText.trim().startsWith(want));
   return (byLabel && document.getElementById(byLabel.htmlFor)) || [...scope.querySelectorAll("input, textarea, select")].find((el) => (el.getAttribute("aria-label") || "").startsWith(want));
 }`

@@ -88,7 +88,7 @@ func TestFromAnEmptySiteToAPrintedSheetByMouse(t *testing.T) {
 	device := func(mac string) string { return "d-" + strings.ReplaceAll(mac, ":", "") }
 	recorder := device("00:00:5e:00:53:21")
 	do(t, ctx,
-		chromedp.Navigate(p.URL), Sees("No site yet"), Press("New site"),
+		chromedp.Navigate(p.URL), Sees("No site yet"), Press("New site"), Press("Type"),
 		Fill("Name", "Tidemill Dairy"), Fill("Subnet", "10.48.16.9 255.255.255.0"), Fill("Gateway", "10.48.17.1"), Fill("DHCP range", ".179-.100"), Press("Make the site"),
 		Sees("Want an address between 10.48.16.1 and 10.48.16.254"), Sees("did you mean"),
 		Fill("Gateway", ".1"), Fill("DHCP range", ".100-.179"), Press("Make the site"),
@@ -108,7 +108,7 @@ func TestFromAnEmptySiteToAPrintedSheetByMouse(t *testing.T) {
 	)
 	do(t, ctx,
 		// Type the last number of another.
-		chromedp.Evaluate[chromedp.Void](`document.querySelector("[data-row$='5322.0'] button").click()`), Wait(`document.querySelector("aside h2").innerText === "cam-22"`), Fill("The last number", "21"), Keys(kb.Enter), Sees("is pinned at 10.48.16.21"),
+		chromedp.Evaluate[chromedp.Void](`document.querySelector("[data-row$='5322.0']").click()`), Wait(`document.querySelector("aside h2").innerText === "cam-22"`), Fill("The last number", "21"), Keys(kb.Enter), Sees("is pinned at 10.48.16.21"),
 		Press("both"), Wait(`document.querySelector("[data-row$='5322.0']").innerText.includes("both")`),
 		// Ports: two web pages, one pulled to the outside, one suggested.
 		Press("Ports"), Sees("No services yet"),
@@ -118,7 +118,7 @@ func TestFromAnEmptySiteToAPrintedSheetByMouse(t *testing.T) {
 		Press("Add a service"), Choose("Device", device("00:00:5e:00:53:22")+".0"), Press("Add the service"), Sees("1 of 2 open"),
 		Press("Suggest ports"), Sees("is reached at 8021"), Press("Take 1 change"), Sees("2 of 2 open"),
 		// Where a packet goes.
-		Fill("Outside port", "8021"), Press("Follow it"), Sees("cam-22, 10.48.16.21:80"),
+		Fill("Outside port to follow", "8021"), Press("Follow it"), Sees("cam-22, 10.48.16.21:80"),
 		// Put in place.
 		Press("Put in place"), Sees("At the router: reserve addresses"), Sees("8021"),
 		Press("Done: gallery-recorder"), Sees("1 of 8 steps"),
@@ -130,7 +130,7 @@ func TestFromAnEmptySiteToAPrintedSheetByMouse(t *testing.T) {
 	}
 	// A step whose values changed after it was ticked is to be done again; undo brings the tick back.
 	do(t, ctx,
-		Press("Addresses"), Wait(`document.querySelector("[data-row] button")`), chromedp.Evaluate[chromedp.Void](fmt.Sprintf(`document.querySelector("[data-row='%s.0'] button").click()`, recorder)), Wait(`document.querySelector("aside h2").innerText === "gallery-recorder"`),
+		Press("Addresses"), Wait(`document.querySelector("[data-row]")`), chromedp.Evaluate[chromedp.Void](fmt.Sprintf(`document.querySelector("[data-row='%s.0']").click()`, recorder)), Wait(`document.querySelector("aside h2").innerText === "gallery-recorder"`),
 		Fill("The last number", "25"), Keys(kb.Enter), Sees("is pinned at 10.48.16.25"),
 		Press("Put in place"), Sees("do it again: it was IP 10.48.16.20"), Sees("0 of 8 steps"),
 		Press("Undo"), Sees("1 of 8 steps"),
@@ -150,8 +150,8 @@ func TestFromAnEmptySiteToTheSheetByKeyboardAlone(t *testing.T) {
 	p, ctx := serve(t), open(t)
 	do(t, ctx,
 		chromedp.Navigate(p.URL), Sees("No site yet"),
-		TabTo("New site"), Keys(kb.Enter), Wait(`document.activeElement.matches("dialog input")`),
-		Keys("Tidemill Dairy"), Keys(kb.Tab), Keys("10.48.16.0/24"), Keys(kb.Tab), Keys(".1"), Keys(kb.Tab), Keys(".100-.179"), Keys(kb.Enter),
+		TabTo("New site"), Keys(kb.Enter), Wait(`document.activeElement.matches("[role=dialog] input")`),
+		Keys("Tidemill Dairy"), Keys(kb.Tab), Keys(kb.End), TabTo("Subnet"), Keys("10.48.16.0/24"), Keys(kb.Tab), Keys(".1"), Keys(kb.Tab), Keys(".100-.179"), Keys(kb.Enter),
 		Sees("Nothing found yet"),
 		TabTo("Type or paste text"), Keys(kb.Enter), Wait(`document.activeElement.matches("textarea")`),
 		Keys("10.48.16.112 dev eth0 lladdr 00:00:5e:00:53:21 STALE"), Keys(kb.Tab), Keys(kb.Enter),
@@ -160,20 +160,20 @@ func TestFromAnEmptySiteToTheSheetByKeyboardAlone(t *testing.T) {
 		chromedp.Evaluate[chromedp.Void]("document.activeElement.blur()"), Keys(kb.ArrowDown), Wait(`document.querySelector("[aria-selected=true]")`), Keys(kb.Enter),
 		Wait(`document.activeElement.matches("[data-device] input[type=text]")`), Keys("Recorder"), Keys(kb.Enter), Sees("1 found"), Wait(`!document.body.innerText.includes("unnamed")`),
 		// A service, opened.
-		Keys(kb.Escape), Keys("3"), Sees("No services yet"), TabTo("Add a service"), Keys(kb.Enter), Wait(`document.activeElement.matches("dialog select")`), Keys(kb.Tab), Keys("web page"), Keys(kb.Enter),
+		Keys(kb.Escape), Keys("3"), Sees("No services yet"), TabTo("Add a service"), Keys(kb.Enter), Wait(`document.activeElement.matches("[role=dialog] select")`), Keys(kb.Tab), Keys("web page"), Keys(kb.Enter),
 		Sees("0 of 1 open"),
 		// An address: suggested and taken, moved on by an arrow, typed, taken back.
-		Keys("2"), Wait(`Boolean(document.querySelector("[data-tape]"))`), Keys(kb.Escape), Wait(`!location.search.includes("pick")`), Keys("s"), Sees(".2 suggested"), Keys(kb.Enter), Sees("1 pin taken"), Sees("1 of 1 pinned"),
+		Keys("2"), Wait(`Boolean(document.querySelector("[data-tape]"))`), Keys(kb.Escape), Wait(`!location.search.includes("pick")`), Keys("s"), Wait(`document.querySelector("[data-mark$=suggested]")`), Keys(kb.Enter), Sees("1 pin taken"), Sees("1 of 1 pinned"),
 		Keys(kb.ArrowDown), Wait(`Boolean(document.querySelector("[data-last-number]"))`), Settled, Keys(kb.ArrowRight), Sees("is pinned at 10.48.16.3"),
-		Keys("40"), Keys(kb.Enter), Sees("is pinned at 10.48.16.40"), Ctrl("z"), Sees("Taken back"), Wait(`document.querySelector("[data-row]").innerText.includes(".3")`),
+		TabTo("Addresses in rows"), Keys("40"), Keys(kb.Enter), Sees("is pinned at 10.48.16.40"), Ctrl("z"), Sees("Taken back"), Wait(`document.querySelector("[data-row]").innerText.includes(".3")`),
 		// Its port, by the key for suggestions.
 		Keys(kb.Escape), Keys("3"), Sees("Suggest ports"), Keys("s"), Sees("the same port outside as on the device"), Keys(kb.Enter), Sees("1 of 1 open"),
 		// The sheet: copy a value and go on, tick.
 		Keys("4"), Sees("forward ports"), TabTo("Name recorder"), Keys(kb.Enter), Wait(`document.activeElement.getAttribute("aria-label").startsWith("MAC")`),
 		Keys(" "), Sees("1 of 5 steps"),
 		// Find, help, and the next snag.
-		Keys("/"), Wait(`document.activeElement.matches("dialog input")`), Keys("53:21"), Sees("Recorder"), Keys(kb.Enter), Wait(`location.pathname.endsWith("/addresses")`),
-		Keys("?"), Sees("Go to the next snag"), Keys(kb.Escape), Wait(`!document.querySelector("dialog[open]")`),
+		Keys("/"), Wait(`document.activeElement.matches("[role=dialog] input")`), Keys("53:21"), Sees("Recorder"), Keys(kb.Enter), Wait(`location.pathname.endsWith("/addresses")`),
+		Keys("?"), Sees("Go to the next snag"), Keys(kb.Escape), Wait(`!document.querySelector("[role$=dialog]")`),
 		Keys("n"), Wait(`location.search.includes("pick=")`),
 	)
 }

@@ -15,7 +15,7 @@ import (
 // mill opens an empty site for evidence.
 func mill(t *testing.T) context.Context {
 	p, ctx := start(t, "serve", "--addr", "127.0.0.1:0", "--db", t.TempDir()+"/v.db"), open(t)
-	do(t, ctx, chromedp.Navigate(p.URL), Press("New site"), Fill("Name", "Mill"), Fill("Subnet", "10.48.16.0/24"), Press("Make the site"), Sees("Nothing found yet"))
+	do(t, ctx, chromedp.Navigate(p.URL), Press("New site"), Press("Type"), Fill("Name", "Mill"), Fill("Subnet", "10.48.16.0/24"), Press("Make the site"), Sees("Nothing found yet"))
 	return ctx
 }
 
@@ -86,7 +86,7 @@ func TestEveryKindOfFileIsTaken(t *testing.T) {
 		t.Fatal(err)
 	}
 	// 12 devices by now; a capture brings those of its own, and a bad file among several is told.
-	do(t, ctx, rows(12), files(lan, at("rubbish.bin")), Sees("rubbish.bin was not read"), Sees("in 2 files"), Wait(`document.querySelectorAll("[data-finding=new]").length > 0`), Press("Leave it"), left, rows(12),
+	do(t, ctx, rows(12), files(lan, at("rubbish.bin")), Sees("rubbish.bin was not read"), Sees("in 2 files"), Wait(`document.querySelectorAll("[data-finding=new]").length > 0`), Press("Cancel"), left, rows(12),
 		files(at("rubbish.bin")), Sees("neither text nor a capture"), Press("Close"))
 	held := ask[string](t, ctx, `(() => { const r = new XMLHttpRequest(); r.open("GET", "/api/sites/mill/file", false); r.send(); return JSON.stringify(JSON.parse(r.responseText).routers[0].held) })()`)
 	if want := `"outside":"8020","address":"10.48.16.20","inside":"80"`; !strings.Contains(held, want) || !strings.Contains(held, `"source":"nft.txt"`) {
@@ -116,8 +116,8 @@ func TestColumnsAreChosen(t *testing.T) {
 	}
 	do(t, ctx, read(20), Sees("Which column is the name?"),
 		choose(1, "name"), became("Kamera Hof 20"), Sees("as you chose for pages like this"), Wait(`!document.querySelector("[data-ask]")`),
-		Press("Leave it"), read(40), became("Kamera Hof 40"), Sees("as you chose for pages like this"),
+		Press("Cancel"), read(40), became("Kamera Hof 40"), Sees("as you chose for pages like this"),
 		choose(0, "name"), became("k40"),
-		Press("Find out by itself again"), Sees("Which column is the name?"), Press("Leave it"),
+		Press("Find out by itself again"), Sees("Which column is the name?"), Press("Cancel"),
 	)
 }

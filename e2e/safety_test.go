@@ -12,6 +12,7 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/chromedp/chromedp"
 )
@@ -62,20 +63,19 @@ func read(t *testing.T, resp *http.Response) string {
 
 // The router's form is open while another window changes name, UPnP and outside
 // address: nothing of that is set back. What was typed stays, what was not shows the
-// new values, and sent again both are there.
+// new values, and sent both are there. What both changed is asked about first.
 func TestFormOpenWhileAnotherWindowWorks(t *testing.T) {
 	p, ctx := demo(t), open(t)
 	do(t, ctx, chromedp.Navigate(p.URL+"/s/pottery/addresses"), Sees("12 of 15 pinned"), Press("Hall cupboard router"), Fill("Lines it has", "20"))
 	edit(t, p.URL, "pottery", 1, `{"do":"put-router","router":{"id":"edge","name":"Cellar router","network":"main","upnp":"off","wan":{"address":"203.0.113.99","kind":"static"},"form":{"lines":16}}}`)
-	do(t, ctx, Press("Change the router"), Sees("Fields that you did not touch show what is there now"))
-	look(t, ctx, "form-conflict")
+	do(t, ctx, Wait(fmt.Sprintf(`(() => { %s; return field("Name").value === "Cellar router" })()`, fields)))
 	value := func(label string) string {
 		return ask[string](t, ctx, fmt.Sprintf(`(() => { %s; return field(%q).value })()`, fields, label))
 	}
 	if name, lines, address := value("Name"), value("Lines it has"), value("Outside address"); name != "Cellar router" || lines != "20" || address != "203.0.113.99" {
 		t.Errorf("the form shows %q, %q, %q", name, lines, address)
 	}
-	do(t, ctx, Press("Change the router"), Wait(`!document.querySelector("dialog[open]")`), Sees("Cellar router"), Sees("203.0.113.99"))
+	do(t, ctx, Press("Change the router"), Wait(`!document.querySelector("[role$=dialog]")`), Sees("Cellar router"), Sees("203.0.113.99"))
 	resp, err := http.Get(p.URL + "/api/sites/pottery/file")
 	if err != nil {
 		t.Fatal(err)
@@ -84,6 +84,15 @@ func TestFormOpenWhileAnotherWindowWorks(t *testing.T) {
 	if file := read(t, resp); !strings.Contains(file, `"lines": 20`) || !strings.Contains(file, `"upnp": "off"`) {
 		t.Errorf("%.900s", file)
 	}
+	// Now both change the same, and this window does not hear of it.
+	do(t, ctx, Press("Cellar router"), Fill("Name", "Attic router"), deaf)
+	edit(t, p.URL, "pottery", 3, `{"do":"put-router","router":{"id":"edge","name":"Loft router","network":"main","upnp":"off","wan":{"address":"203.0.113.99","kind":"static"},"form":{"lines":16}}}`)
+	do(t, ctx, Press("Change the router"), Sees("changed elsewhere to “Loft router” while you typed"))
+	look(t, ctx, "form-conflict")
+	if got := value("Name"); got != "Attic router" {
+		t.Errorf("what was typed is %q now", got)
+	}
+	do(t, ctx, Press("Keep “Attic router”"), Press("Change the router"), Wait(`!document.querySelector("[role$=dialog]")`), Sees("Attic router"), Sees("of 16 lines used"))
 }
 
 // The note's undo takes back what the note says, on top of what another window did
@@ -103,7 +112,7 @@ func TestOldPreviewOverANewerPin(t *testing.T) {
 	do(t, ctx, chromedp.Navigate(p.URL+"/s/pottery/survey"), Press("Type or paste text"), SetText("Text to read", "00:00:5e:00:53:47 10.48.16.133 shop-till\n"), Press("Read this"), Sees("now at 10.48.16.133"))
 	do(t, ctx, deaf)
 	edit(t, p.URL, "pottery", 1, `{"do":"pin","id":"till.0","pin":{"address":"10.48.16.77"}}`)
-	do(t, ctx, Press("Take what is new"), Sees("Meanwhile another window changed the same: pin Till"))
+	do(t, ctx, Press("Take what is new"), Sees("Meanwhile the same was changed elsewhere: pin Till"))
 	look(t, ctx, "old-preview")
 	resp, err := http.Get(p.URL + "/api/sites/pottery/file")
 	if err != nil {
@@ -120,7 +129,7 @@ func TestOldPreviewOverANewerPin(t *testing.T) {
 func TestDatabaseRemoved(t *testing.T) {
 	db := filepath.Join(t.TempDir(), "v.db")
 	p, ctx := start(t, "serve", "--addr", "127.0.0.1:0", "--db", db), open(t)
-	do(t, ctx, chromedp.Navigate(p.URL), Press("New site"), Fill("Name", "Mill"), Fill("Subnet", "10.48.16.0/24"), Press("Make the site"), Press("Add by hand"), Sees("1 found"))
+	do(t, ctx, chromedp.Navigate(p.URL), Press("New site"), Press("Type"), Fill("Name", "Mill"), Fill("Subnet", "10.48.16.0/24"), Press("Make the site"), Press("Add by hand"), Sees("1 found"))
 	for _, end := range []string{"", "-wal", "-shm"} {
 		os.Remove(db + end)
 	}
@@ -132,14 +141,21 @@ func TestDatabaseRemoved(t *testing.T) {
 	}
 }
 
-// A site is removed on purpose only.
+// A site that is removed can be had back until the page is left, with its history.
 func TestSiteIsRemoved(t *testing.T) {
 	p, ctx := demo(t), open(t)
-	do(t, ctx, chromedp.Navigate(p.URL), Sees("Saltmarsh Pottery"), Press("Remove Saltmarsh"), Sees("This cannot be undone"))
+	do(t, ctx, chromedp.Navigate(p.URL), Sees("Saltmarsh Pottery"), Press("Remove Saltmarsh Pottery"), Sees("Saltmarsh Pottery goes when you leave this page"), Sees("3 sites"), Wait(`!document.querySelector("[data-site=pottery]")`))
 	look(t, ctx, "remove-site")
-	do(t, ctx, Press("Keep it"), Wait(`!document.querySelector("dialog[open]")`), Sees("Saltmarsh Pottery"))
-	look(t, ctx, "sites")
-	do(t, ctx, Press("Remove Saltmarsh"), Press("Remove the site"), Wait(`!document.querySelector("dialog[open]") && !document.querySelector("main").innerText.includes("Saltmarsh")`), Sees("1 site"))
+	do(t, ctx, click("[data-notice] button"), Wait(`document.querySelector("[data-site=pottery]")`), Sees("4 sites"))
+	untouched(t, p.URL, "pottery", 1, "removed and had back")
+	do(t, ctx, Press("Remove Saltmarsh Pottery"), Wait(`!document.querySelector("[data-site=pottery]")`), Press("Flat above"), Sees("Sweep the LAN"), Press("Vest Pin"), Sees("3 sites"), Wait(`!document.querySelector("[data-site=pottery]")`),
+		// Also where the page itself is left.
+		Press("Remove Flat above"), Wait(`!document.querySelector("[data-site=flat]")`), chromedp.Navigate("about:blank"), chromedp.Sleep(300*time.Millisecond), chromedp.Navigate(p.URL), Sees("2 sites"))
+	for _, id := range []string{"pottery", "flat"} {
+		if resp, err := http.Get(p.URL + "/api/sites/" + id); err != nil || resp.StatusCode != 404 {
+			t.Errorf("%s is still there: %v %v", id, resp.Status, err)
+		}
+	}
 }
 
 // Where a passphrase is set it is asked for, also on this computer; whoever has it
@@ -180,8 +196,8 @@ func TestReachedByOthers(t *testing.T) {
 		}
 		if i > 0 {
 			ctx := open(t)
-			do(t, ctx, chromedp.Navigate(url), Fill("Passphrase", "kiln at nine"), Keys("\r"), Press("New site"), Fill("Name", "Mill"), Fill("Subnet", "10.48.16.0/24"), Press("Make the site"), Sees("Nothing found yet"))
-			do(t, ctx, Keys("?"), Sees(strings.ReplaceAll(certs[i], " ", ":")), Wait(`document.querySelector("dialog [role=img] svg")`))
+			do(t, ctx, chromedp.Navigate(url), Fill("Passphrase", "kiln at nine"), Keys("\r"), Press("New site"), Press("Type"), Fill("Name", "Mill"), Fill("Subnet", "10.48.16.0/24"), Press("Make the site"), Sees("Nothing found yet"))
+			do(t, ctx, Keys("?"), Sees(strings.ReplaceAll(certs[i], " ", ":")), Wait(`document.querySelector("[role=dialog] [role=img] svg")`))
 			look(t, ctx, "reach")
 		}
 		if err := p.Stop(); err != nil {

@@ -20,6 +20,8 @@ type shot struct {
 
 var shots = []shot{
 	{"sites", "/", 1280, 800, false, nil},
+	{"new-site", "/", 1280, 800, false, []Step{Press("New site"), Sees("Make a site of it")}},
+	{"works", "/s/works/ports", 1280, 800, false, []Step{Press("Suggest ports"), Wait(`document.querySelector("[data-suggested]")`)}},
 	{"survey-preview", "/s/pottery/survey", 1280, 800, false, []Step{Press("Type or paste text"), paste(), Press("Read this"), Sees("sightings")}},
 	{"addresses", "/s/pottery/addresses?pick=device:kiln", 1280, 800, false, []Step{Press("Suggest"), Sees("suggested")}},
 	{"addresses-dark", "/s/pottery/addresses?pick=device:label", 1280, 800, true, nil},

@@ -46,25 +46,25 @@ func TestFourHundredDevices(t *testing.T) {
 		t.Errorf("%d rows are made of 400", rows)
 	}
 	// Half a second to the end of the list and back, and 100 ms for a filter.
-	scroll := ask[float64](t, ctx, `(() => { const s = document.querySelector("[role=rowgroup]"); const t0 = performance.now(); for (let i = 0; i < 40; i++) { s.scrollTop = i * 300; s.getBoundingClientRect() } return performance.now() - t0 })()`)
+	scroll := ask[float64](t, ctx, `(() => { const s = document.querySelector("[role=grid]"); const t0 = performance.now(); for (let i = 0; i < 40; i++) { s.scrollTop = i * 300; s.getBoundingClientRect() } return performance.now() - t0 })()`)
 	if scroll > 500 {
 		t.Errorf("scrolling through takes %.0f ms", scroll)
 	}
 	// From a press to the picture, for a filter and for an order.
 	for _, label := range []string{"Needs a pin", "Everything", "Seen at", "Seen at", "Seen at"} {
-		spent := ask[float64](t, ctx, fmt.Sprintf(`(() => { const b = [...document.querySelectorAll("button")].find((b) => b.innerText.startsWith(%q)); const t0 = performance.now(); b.click(); document.body.getBoundingClientRect(); return performance.now() - t0 })()`, label))
+		spent := ask[float64](t, ctx, fmt.Sprintf(`(() => { const b = [...document.querySelectorAll("button, [data-segment]")].find((b) => b.innerText.startsWith(%q)); const t0 = performance.now(); b.click(); document.body.getBoundingClientRect(); return performance.now() - t0 })()`, label))
 		if spent > 250 {
 			t.Errorf("%s takes %.0f ms", label, spent)
 		}
 	}
-	do(t, ctx, chromedp.Evaluate[chromedp.Void](`document.querySelector("[role=rowgroup]").scrollTop = 1e6`), Wait(`document.querySelector("[data-device=d399]")`),
+	do(t, ctx, chromedp.Evaluate[chromedp.Void](`document.querySelector("[role=grid]").scrollTop = 1e6`), Wait(`document.querySelector("[data-device=d399]")`),
 		Press("Needs a pin"), Wait(`document.querySelectorAll("[data-device]").length > 0 && !document.querySelector("[data-device=d1]")`),
 		Press("Addresses"), Wait(`document.querySelectorAll("[data-mark]").length > 100`),
 		// Another stretch of the subnet shows what is seen there.
 		Choose("Stretch of the subnet", "2"), Wait(`document.querySelector("[data-mark='d1.0']")`),
 		Press("Suggest"), Press("Take 40 pins"), Sees("pins taken"),
-		Press("Ports"), Press("Suggest ports"), Wait(`document.querySelectorAll("[data-suggested] li").length >= 80`), Press("Take 80 changes"), Sees("80 of 80 open"),
-		Press("Put in place"), Wait(`document.querySelectorAll("[data-step]").length > 150`),
+		Press("Ports"), Press("Suggest ports"), Wait(`Number(document.querySelector("[data-suggested]")?.dataset.suggested) >= 80`), Press("Take 80 changes"), Sees("80 of 80 open"),
+		Press("Put in place"), Wait(`Number(document.querySelector("[data-sheet]")?.dataset.sheet) > 150`),
 	)
 }
 
@@ -92,22 +92,22 @@ func TestEmptySite(t *testing.T) {
 	for view, says := range map[string]string{"survey": "Nothing found yet", "addresses": "No network yet", "ports": "No router yet", "place": "Nothing to put in place yet"} {
 		do(t, ctx, chromedp.Navigate(p.URL+"/s/bare/"+view), Sees(says), Sees("None: nothing here stops work"))
 	}
-	do(t, ctx, chromedp.Navigate(p.URL), Press("New site"), Fill("Name", "Fresh"), Fill("Subnet", "10.48.16.0/24"), Press("Make the site"), Sees("Nothing found yet"))
+	do(t, ctx, chromedp.Navigate(p.URL), Press("New site"), Press("Type"), Fill("Name", "Fresh"), Fill("Subnet", "10.48.16.0/24"), Press("Make the site"), Sees("Nothing found yet"))
 	for view, says := range map[string]string{"addresses": "None of these", "ports": "No services yet", "place": "Nothing to put in place yet"} {
 		do(t, ctx, chromedp.Navigate(p.URL+"/s/fresh/"+view), Sees(says))
 	}
 }
 
-// On the tape: a drag to an address that is taken says so while it hangs there,
-// the pin is put all the same, and the snag offers the way out.
+// On the tape: a drag to an address that is taken says so while it hangs there and asks; put
+// there all the same, the snag offers the way out.
 func TestDragToATakenAddress(t *testing.T) {
 	p, ctx := demo(t), open(t)
-	do(t, ctx, chromedp.Navigate(p.URL+"/s/pottery/addresses"), Wait(`document.querySelector("[data-tape]")`),
-		Drag("[data-mark='till.0'] rect", addressPoint(44)), Sees("Till and Door entry are both pinned at 10.48.16.44."), Wait(`document.querySelector("[data-snag=address-twice]")`),
+	do(t, ctx, chromedp.Navigate(p.URL+"/s/pottery/addresses"), Wait(`document.querySelector("[data-tape]")`), Settled,
+		Drag("[data-mark='till.0'] rect", addressPoint(44)), Sees("It is pinned for Door entry."), Press("Pin Till at 10.48.16.44 all the same"), Sees("Till and Door entry are both pinned at 10.48.16.44."), Wait(`document.querySelector("[data-snag=address-twice]")`),
 		Keys("f"), Wait(`!document.querySelector("[data-snag=address-twice]")`),
 		// Keys on the tape itself: a mark is picked by Enter and moved by arrows.
-		chromedp.Evaluate[chromedp.Void](`document.querySelector("[data-mark='yard.0']").focus()`), Keys(kb.Enter), Wait(`document.querySelector("aside h2").innerText === "Yard camera"`), Settled,
-		chromedp.Evaluate[chromedp.Void](`document.activeElement.blur()`), Keys(kb.ArrowRight), Sees("Yard camera is pinned at 10.48.16.24."),
+		chromedp.Evaluate[chromedp.Void](`document.querySelector("[data-tape]").focus()`), Keys(kb.Escape), Wait(`!location.search.includes("pick")`), Keys(kb.Home), Keys(kb.ArrowDown), Keys(kb.ArrowDown), Keys(kb.ArrowDown), Keys(kb.ArrowDown), Keys(kb.Enter), Wait(`document.querySelector("[data-inspector] h2").innerText === "Yard camera"`), Settled,
+		Keys(kb.ArrowRight), Sees("Yard camera is pinned at 10.48.16.24."),
 		Settled, Keys(kb.ArrowLeft), Sees("Yard camera is pinned at 10.48.16.21."),
 	)
 }
@@ -115,10 +115,10 @@ func TestDragToATakenAddress(t *testing.T) {
 // Through two routers in a row one pull makes both forwards.
 func TestPullThroughTwoRouters(t *testing.T) {
 	p, ctx := demo(t), open(t)
-	do(t, ctx, chromedp.Navigate(p.URL+"/s/flat/addresses"), Press("Suggest 3 pins"), Press("Take 3 pins"), Sees("3 of 3 pinned"), Press("Ports"),
+	do(t, ctx, chromedp.Navigate(p.URL+"/s/flat/addresses"), Press("Suggest 3 pins"), Press("Take 3 pins"), Sees("3 of 3 pinned"), Press("Ports"), Wait(`document.querySelector("[data-foot='media.web']")`), Settled,
 		Drag("[data-foot='media.web'] circle", `(() => { const r = document.querySelector("[data-threads]").getBoundingClientRect(); return [r.x + 60, r.y + 120] })()`), Sees("is open at 8443"), Sees("1 of 3 open"),
 		Wait(`document.querySelectorAll("[data-thread]").length === 1`), Choose("Router", "own"), Wait(`document.querySelector("[data-thread]").getAttribute("aria-label").includes("Media cupboard library")`),
-		Fill("Outside port", "8443"), Press("Follow it"), Wait(`document.querySelectorAll("[data-fate=forwarded] li").length === 4`), Sees("Media cupboard, 10.48.20.12:8443"),
+		Fill("Outside port to follow", "8443"), Press("Follow it"), Wait(`document.querySelectorAll("[data-fate=forwarded] li").length === 4`), Sees("Media cupboard, 10.48.20.12:8443"),
 		Press("Put in place"), Sees("Provider's box"), Sees("10.77.0.20"),
 	)
 }

@@ -10,7 +10,7 @@ import (
 
 // rows is how many rows the table says it has.
 func rows(n int) Step {
-	return Wait(fmt.Sprintf(`document.querySelector("[role=table]")?.getAttribute("aria-rowcount") === "%d"`, n+1))
+	return Wait(fmt.Sprintf(`document.querySelector("[role=grid]")?.getAttribute("aria-rowcount") === "%d"`, n+1))
 }
 
 const sweepEnded = `document.querySelector("[data-sweep=ended]")`
@@ -27,7 +27,7 @@ func TestSweepCompareAndSwap(t *testing.T) {
 		// What changed since the visit in May.
 		Press("7 differences to"), Sees("Kiln controller was at 10.48.16.109, now at 10.48.16.115"), Sees("00:00:5e:00:53:5a is at 10.48.16.90, where Shop decoder was"), Sees("Workshop laptop was at 10.48.16.152"),
 		Choose("to the visit of", "v-2026-05-04"), Sees("Everything was as before."),
-		Keys(kb.Escape), Wait(`!document.querySelector("dialog[open]")`),
+		Keys(kb.Escape), Wait(`!document.querySelector("[role$=dialog]")`),
 		Press("New 3"), rows(3), Press("Gone 2"), rows(2), Press("Moved or swapped"), Wait(`document.querySelector("[data-device=kiln]")`), Press("Everything"),
 		// The swapped box.
 		Wait(`document.querySelector("[data-snag='swapped?']")`),
@@ -46,7 +46,7 @@ func TestSweepIsStopped(t *testing.T) {
 		chromedp.Navigate(p.URL+"/s/flat/survey"), Sees("Sweep the LAN"), Keys("w"), Wait(`document.querySelectorAll("[data-live]").length >= 2`),
 		Press("Stop"), Wait(sweepEnded), Sees("Stopped. What was found is kept:"), Sees("Visit of"),
 		// A site whose network this computer is not attached to is refused, with the reason.
-		chromedp.Navigate(p.URL+"/"), Press("New site"), Fill("Name", "Elsewhere"), Fill("Subnet", "10.9.9.0/24"), Press("Make the site"), Sees("Nothing found yet"),
+		chromedp.Navigate(p.URL+"/"), Press("New site"), Press("Type"), Fill("Name", "Elsewhere"), Fill("Subnet", "10.9.9.0/24"), Press("Make the site"), Sees("Nothing found yet"),
 		Press("Sweep the LAN"), Sees("this computer is attached to no network"),
 	)
 }
@@ -54,7 +54,7 @@ func TestSweepIsStopped(t *testing.T) {
 // The same list in three languages comes to the same devices.
 func TestPasteInThreeLanguages(t *testing.T) {
 	p, ctx := start(t, "serve", "--addr", "127.0.0.1:0", "--db", t.TempDir()+"/v.db"), open(t)
-	do(t, ctx, chromedp.Navigate(p.URL), Press("New site"), Fill("Name", "Mill"), Fill("Subnet", "10.48.16.0/24"), Press("Make the site"), Sees("Nothing found yet"))
+	do(t, ctx, chromedp.Navigate(p.URL), Press("New site"), Press("Type"), Fill("Name", "Mill"), Fill("Subnet", "10.48.16.0/24"), Press("Make the site"), Sees("Nothing found yet"))
 	for _, text := range []string{
 		"Schnittstelle: 10.48.16.126 --- 0x5\n  Internetadresse       Physische Adresse     Typ\n  10.48.16.20           00-00-5e-00-53-21     dynamisch\n  10.48.16.21           00-00-5e-00-53-22     dynamisch\n",
 		"Interface : 10.48.16.126 --- 0x5\n  Adresse Internet      Adresse physique      Type\n  10.48.16.20           00-00-5e-00-53-21     dynamique\n  10.48.16.21           00-00-5e-00-53-22     dynamique\n",
@@ -89,7 +89,7 @@ func TestMakersSketchAndGuess(t *testing.T) {
 	p, ctx := demo(t), open(t)
 	do(t, ctx,
 		chromedp.Navigate(p.URL+"/s/pottery/survey"), rows(19), Press("Makers"), SetText("Your own list", "00:00:5e:00:53:2 Ostrel Vision\n00:00:5e:zz x"), Press("Change the list"), Sees("Line 2"),
-		SetText("Your own list", "00:00:5e:00:53:2 Thornby Eye"), Press("Change the list"), Wait(`!document.querySelector("dialog[open]")`), Wait(`document.querySelector("[data-device=yard]").innerText.includes("Thornby Eye")`),
+		SetText("Your own list", "00:00:5e:00:53:2 Thornby Eye"), Press("Change the list"), Wait(`!document.querySelector("[role$=dialog]")`), Wait(`document.querySelector("[data-device=yard]").innerText.includes("Thornby Eye")`),
 		Press("Sketch"), Wait(`document.querySelectorAll("[data-place]").length === 8`), Sees("Kiln room switch"),
 	)
 	if pdf, err := chromedp.Run(ctx, chromedp.PrintToPDF(chromedp.PDFPreferCSSPageSize())); err != nil || len(pdf) < 5000 {
@@ -108,14 +108,13 @@ func TestSurveyByKeyboardAlone(t *testing.T) {
 	p, ctx := demo(t), open(t)
 	do(t, ctx,
 		chromedp.Navigate(p.URL+"/s/pottery/survey"), rows(19), Keys("w"), Wait(sweepEnded), rows(23),
-		TabTo("New 3"), Keys(kb.Enter), rows(3), Keys(kb.ArrowDown), Wait(`document.querySelector("[role=row][aria-selected=true]")`),
-		chromedp.Evaluate[chromedp.Void](`document.activeElement.blur()`), Settled, // the end of the sweep may still be on its way to the page
+		TabTo("Everything"), Keys(kb.ArrowRight), Keys(kb.ArrowRight), rows(3), chromedp.Evaluate[chromedp.Void](`document.activeElement.blur()`), Keys(kb.ArrowDown), Keys(kb.ArrowDown), Wait(`document.querySelector("[data-device$='5327'][aria-selected=true]")`),
 		Keys(kb.Enter), Wait(`document.activeElement.matches("[data-device] input[type=text]")`), Ctrl("a"), Keys("Loading bay camera"), Keys(kb.Enter),
 		Wait(`document.querySelector("[data-device$='5327'] input[type=text]").value === "Loading bay camera"`),
 		// Enter went on to the next row.
 		Wait(`document.activeElement.closest("[data-device]")?.dataset.device.endsWith("5375")`), Keys(kb.Escape),
 		Keys("x"), Sees("1 chosen"), Keys(kb.ArrowUp), Keys("x"), Sees("2 chosen"),
-		TabTo("Place of all chosen"), Keys("yard"), Keys(kb.Enter), Sees("2 devices changed."),
+		Wait(`document.querySelector("form[aria-label^=Change]")`), TabTo("Place of all chosen"), Keys("yard"), Keys(kb.Enter), Sees("2 devices changed."),
 		Wait(`document.querySelector("[data-device$='5375']").innerText.includes("yard")`), chromedp.Evaluate[chromedp.Void](`document.activeElement.blur()`), Ctrl("z"), Sees("Taken back"),
 	)
 }

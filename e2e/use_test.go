@@ -36,8 +36,8 @@ func TestSiteFilesComeAndGo(t *testing.T) {
 		file(t, "Site file", "half.json", string(whole[:len(whole)/2])), Sees("half.json: $: want whole JSON"), Press("Close this note"),
 		file(t, "Site file", "stray.json", strings.Replace(string(whole), `"rank": 1`, `"rang": 1`, 1)), Sees("$.devices[2].rang"), Press("Close this note"),
 		file(t, "Site file", "picture.json", "\x89PNG\x00\x01"), Sees("picture.json"), Press("Close this note"),
-		Wait(`document.querySelectorAll("main li").length === 2`),
-		file(t, "Site file", "whole.json", string(whole)), Wait(`location.pathname === "/s/saltmarsh-pottery/survey"`), rows(19),
+		Wait(`document.querySelectorAll("[data-site]").length === 4`),
+		file(t, "Site file", "whole.json", string(whole)), Sees("There is a site of that name"), Press("Keep both"), Wait(`location.pathname === "/s/saltmarsh-pottery/survey"`), rows(19),
 	)
 	saved := ask[string](t, ctx, `(() => { const r = new XMLHttpRequest(); r.open("GET", "/api/sites/saltmarsh-pottery/file", false); r.send(); return r.getResponseHeader("Content-Disposition") + r.responseText })()`)
 	if !strings.HasPrefix(saved, `attachment; filename="saltmarsh-pottery.json"{`) || !strings.Contains(saved, `"vestpin-site/1"`) {
@@ -71,7 +71,7 @@ func TestAskTheNetwork(t *testing.T) {
 func TestSuggestionsOneByOneAndAll(t *testing.T) {
 	p, ctx := demo(t), open(t)
 	do(t, ctx, chromedp.Navigate(p.URL+"/s/pottery/addresses"), Press("Suggest 3 pins"), Wait(`document.querySelectorAll("[data-mark$=suggested]").length === 3`),
-		Press("Leave them"), Wait(`!document.querySelector("[data-mark$=suggested]")`),
+		Press("Cancel"), Wait(`!document.querySelector("[data-mark$=suggested]")`),
 		Press("Suggest 3 pins"), Press("Pin at .24"), Sees("13 of 15 pinned"), Wait(`document.querySelectorAll("[data-mark$=suggested]").length === 2`),
 		Press("Take 2 pins"), Sees("15 of 15 pinned"), Press("Suggest pins"), Sees("Nothing to suggest"),
 		Press("Ports"), Press("Suggest ports"), Sees("Set Door entry calls (SIP) to 5062 on the device itself"), Sees("gets the port it prefers"), Press("Take 4 changes"), Sees("9 of 9 open"),
@@ -82,8 +82,8 @@ func TestSuggestionsOneByOneAndAll(t *testing.T) {
 func TestWhatIsTypedWrongIsToldAndNotLost(t *testing.T) {
 	p, ctx := demo(t), open(t)
 	do(t, ctx, chromedp.Navigate(p.URL+"/s/pottery/survey?pick=device:kiln"), Sees("Why we believe it"),
-		Fill("MAC address", "00:00:5e:00:53"), Keys(kb.Enter), Sees("want a MAC address such as"), Press("Close this note"),
-		Fill("Seen at", "10.48.16.1000"), Keys(kb.Enter), Sees("want an IPv4 address"), Press("Close this note"),
+		Fill("MAC address", "00:00:5e:00:53"), Keys(kb.Enter), Wait(`document.querySelector("[data-inspector] [aria-invalid=true]")?.value === "00:00:5e:00:53"`), Sees("want a MAC address such as"),
+		Fill("Seen at", "10.48.16.1000"), Keys(kb.Enter), Sees("want an IPv4 address"), Wait(`document.querySelectorAll("[data-inspector] [aria-invalid=true]").length === 2`),
 		Press("Addresses"), Wait(`document.querySelector("[data-tape]")`),
 	)
 }
@@ -91,15 +91,15 @@ func TestWhatIsTypedWrongIsToldAndNotLost(t *testing.T) {
 func TestPortsTypedWrong(t *testing.T) {
 	p, ctx := demo(t), open(t)
 	do(t, ctx, chromedp.Navigate(p.URL+"/s/pottery/ports?pick=service:yard.web"), Sees("Yard camera, web page"),
-		Fill("Device ports", "80-79"), Press("Save the wish"), Sees("body.edits[0].service.ports"), Press("Close this note"),
-		Fill("Device ports", "0"), Press("Save the wish"), Sees("1 to 65535"), Press("Close this note"),
+		Fill("Device ports", "80-79"), Press("Save the wish"), Sees("body.edits[0].service.ports"),
+		Fill("Device ports", "0"), Press("Save the wish"), Sees("1 to 65535"),
 		Wait(`[...document.querySelectorAll("label")].some((l) => l.innerText === "Device ports" && document.getElementById(l.htmlFor).value === "0")`),
-		Fill("Move its thread", "70000"), Press("Open at 70000"), Sees("1 to 65535"), Press("Close this note"),
+		Fill("Move it to outside port", "70000"), Press("Open at 70000"), Sees("1 to 65535"), Press("Close this note"),
 		// The clash that somebody wants is drawn, and said.
-		Fill("Move its thread", "554"), Press("Open at 554"), Sees("554 tcp is wanted twice"), Wait(`document.querySelector("[data-thread=f3]").getAttribute("aria-label").endsWith("clashes")`),
-		Fill("Outside port", "70000"), Press("Follow it"), Sees("expected number <= 65535"),
-		Fill("Outside port", "443"), Press("Follow it"), Sees("The router itself answers there."),
-		Fill("Outside port", "9"), Press("Follow it"), Sees("Stopped: no forward takes this port."),
+		Fill("Move it to outside port", "554"), Press("Open at 554"), Sees("Outside port 554 is not free"), Press("Open at 554 all the same"), Sees("554 tcp is wanted twice"), Wait(`document.querySelector("[data-thread=f3]").getAttribute("aria-label").endsWith("clashes")`),
+		Fill("Outside port to follow", "70000"), Press("Follow it"), Sees("expected number <= 65535"),
+		Fill("Outside port to follow", "443"), Press("Follow it"), Sees("The router itself answers there."),
+		Fill("Outside port to follow", "9"), Press("Follow it"), Sees("Stopped: no forward takes this port."),
 	)
 }
 
@@ -107,12 +107,12 @@ func TestNetworkAndRouterForms(t *testing.T) {
 	p, ctx := demo(t), open(t)
 	do(t, ctx, chromedp.Navigate(p.URL+"/s/pottery/addresses"), Sees("12 of 15 pinned"),
 		Press(".100 – .179"), Fill("DHCP range", ".179-.100"), Press("Change the network"), Sees("did you mean 10.48.16.100-10.48.16.179"),
-		Fill("DHCP range", ".1-.179"), Press("Change the network"), Wait(`!document.querySelector("dialog[open]")`), Sees("covers the gateway"),
+		Fill("DHCP range", ".1-.179"), Press("Change the network"), Wait(`!document.querySelector("[role$=dialog]")`), Sees("covers the gateway"),
 		Press("Make it 10.48.16.2 to 10.48.16.179"), Wait(`!document.body.innerText.includes("covers the gateway")`),
-		Press("Hall cupboard router"), Choose("Renumbers", "none"), Fill("Lines it has", "4"), Press("Change the router"), Wait(`!document.querySelector("dialog[open]")`),
-		Sees("cannot be entered at Hall cupboard router"), Sees("5 of 4 lines used"),
+		Press("Hall cupboard router"), Choose("Renumbers", "none"), Fill("Lines it has", "4"), Press("Change the router"), Wait(`!document.querySelector("[role$=dialog]")`),
+		Sees("cannot be entered at the router"), Sees("5 of 4 lines used"),
 		Press("Hall cupboard router"), Fill("Outside ports it keeps", "tcp 80-79"), Press("Change the router"), Sees("ports from 1 to 65535"),
-		Keys(kb.Escape), Wait(`!document.querySelector("dialog[open]")`),
+		Keys(kb.Escape), Wait(`!document.querySelector("[role$=dialog]")`),
 	)
 }
 
@@ -123,9 +123,9 @@ func TestFindGoesToAnything(t *testing.T) {
 		"kiln cont": "/survey?pick=device%3Akiln", "10.48.16.90": "/addresses?pick=interface%3Adecoder.0", ".130": "/addresses?pick=interface%3Alabel.0", "72:1e": "/addresses?pick=interface%3Avisitor.0",
 		"7001": "/ports?pick=service%3Adecoder.in", "16410": "/ports?pick=service%3Aphone.rtp", "8021": "/ports?pick=forward%3Af3",
 	} {
-		do(t, ctx, Keys("/"), Wait(`document.activeElement.matches("dialog input")`), Keys(text), Wait(`document.querySelector("dialog li button")`), Keys(kb.Enter), Wait(`location.href.endsWith("`+lands+`")`), Wait(`!document.querySelector("dialog[open]")`))
+		do(t, ctx, Keys("/"), Wait(`document.activeElement.matches("[role=dialog] input")`), Keys(text), Wait(`document.querySelector("[role=dialog] [role=option]")`), Keys(kb.Enter), Wait(`location.href.endsWith("`+lands+`")`), Wait(`!document.querySelector("[role$=dialog]")`))
 	}
-	do(t, ctx, Keys("/"), Wait(`document.activeElement.matches("dialog input")`), Keys("nobody"), Sees("Nothing of this site matches"), Keys(kb.Escape), Wait(`!document.querySelector("dialog[open]")`))
+	do(t, ctx, Keys("/"), Wait(`document.activeElement.matches("[role=dialog] input")`), Keys("nobody"), Sees("Nothing of this site matches"), Keys(kb.Escape), Wait(`!document.querySelector("[role$=dialog]")`))
 }
 
 func TestDarkIsRememberedAndUndoOutlivesTheProgram(t *testing.T) {
@@ -133,7 +133,7 @@ func TestDarkIsRememberedAndUndoOutlivesTheProgram(t *testing.T) {
 	args := []string{"serve", "--addr", "127.0.0.1:0", "--db", db}
 	p, ctx := start(t, args...), open(t)
 	do(t, ctx, chromedp.Navigate(p.URL), Sees("No site yet"), Press("Light or dark"), Wait(`document.documentElement.classList.contains("dark")`), chromedp.Reload(), Wait(`document.documentElement.classList.contains("dark")`),
-		Press("New site"), Fill("Name", "Tidemill Dairy"), Fill("Subnet", "10.48.16.0/24"), Fill("Gateway", ".1"), Press("Make the site"), Sees("Nothing found yet"),
+		Press("New site"), Press("Type"), Fill("Name", "Tidemill Dairy"), Fill("Subnet", "10.48.16.0/24"), Fill("Gateway", ".1"), Press("Make the site"), Sees("Nothing found yet"),
 		Press("Add by hand"), Fill("Name", "Churn"), Keys(kb.Enter), Wait(`document.querySelector("[data-device] input[type=text]").value === "Churn"`))
 	if err := p.Stop(); err != nil {
 		t.Errorf("the program ended with %v", err)
@@ -165,7 +165,7 @@ func TestTwoProgramsOnOneDatabase(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	do(t, ctx, chromedp.Navigate(a.URL), Press("New site"), Fill("Name", "Mill"), Fill("Subnet", "10.48.16.0/24"), Press("Make the site"), Sees("Nothing found yet"))
+	do(t, ctx, chromedp.Navigate(a.URL), Press("New site"), Press("Type"), Fill("Name", "Mill"), Fill("Subnet", "10.48.16.0/24"), Press("Make the site"), Sees("Nothing found yet"))
 	do(t, other, chromedp.Navigate(b.URL+"/s/mill/survey"), Sees("Nothing found yet"))
 	add := func(ctx context.Context, n string) { do(t, ctx, Press("Add by hand"), Sees(n+" found")) }
 	add(ctx, "1")
