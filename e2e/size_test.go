@@ -117,7 +117,7 @@ func TestPullThroughTwoRouters(t *testing.T) {
 	p, ctx := demo(t), open(t)
 	do(t, ctx, chromedp.Navigate(p.URL+"/s/flat/addresses"), Press("Suggest 3 pins"), Press("Take 3 pins"), Sees("3 of 3 pinned"), Press("Ports"), Wait(`document.querySelector("[data-foot='media.web']")`), Settled,
 		Drag("[data-foot='media.web'] circle", `(() => { const r = document.querySelector("[data-threads]").getBoundingClientRect(); return [r.x + 60, r.y + 120] })()`), Sees("is open at 8443"), Sees("1 of 3 open"),
-		Wait(`document.querySelectorAll("[data-thread]").length === 1`), Choose("Router", "own"), Wait(`document.querySelector("[data-thread]").getAttribute("aria-label").includes("Media cupboard library")`),
+		Wait(`document.querySelectorAll("[data-thread]").length === 1`), Wait(`document.querySelectorAll("[data-band]").length === 2`), Wait(`document.querySelector("[data-thread]").getAttribute("aria-label").includes("Media cupboard library")`),
 		Fill("Outside port to follow", "8443"), Press("Follow it"), Wait(`document.querySelectorAll("[data-fate=forwarded] li").length === 4`), Sees("Media cupboard, 10.48.20.12:8443"),
 		Press("Put in place"), Sees("Provider's box"), Sees("10.77.0.20"),
 	)

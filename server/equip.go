@@ -3,7 +3,6 @@ package server
 import (
 	"context"
 	"fmt"
-	"slices"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -100,13 +99,14 @@ func (s *server) equip(ctx context.Context, in *struct {
 	return &struct{ Body Equipped }{out}, nil
 }
 
-// ListedPort is a service that a text lists, and what it comes to at a device: an edit that
-// gives it to the device, or what it has already.
+// ListedPort is a service that a text lists, or that the survey found, and what it comes to
+// at a device: an edit that gives it to the device, or what it has already.
 type ListedPort struct {
 	portlist.Service
-	Is   string     `json:"is" doc:"What the catalogue knows it as, or the device has it as; empty for nothing"`
-	Has  string     `json:"has,omitempty" doc:"The service of the device that it is already"`
-	Edit *site.Edit `json:"edit,omitempty"`
+	Found bool       `json:"found" doc:"The device answered there; no line of the text says so"`
+	Is    string     `json:"is" doc:"What the catalogue knows it as, or the device has it as; empty for nothing"`
+	Has   string     `json:"has,omitempty" doc:"The service of the device that it is already"`
+	Edit  *site.Edit `json:"edit,omitempty"`
 }
 
 // ListedPorts is a list of ports that was pasted.
@@ -117,13 +117,15 @@ type ListedPorts struct {
 	Missed   int                `json:"missed"`
 }
 
-// parsePorts reads a list of ports for a device, and changes nothing. What the catalogue
-// knows at another port can be set back to it.
+// parsePorts reads a list of ports for a device, after those at which it answered and that
+// are no service yet, and changes nothing. What the catalogue knows at another port can be
+// set back to it.
 func (s *server) parsePorts(ctx context.Context, in *struct {
 	SiteID
 	Body struct {
-		Device string `json:"device"`
-		Text   string `json:"text" maxLength:"524288"`
+		Device    string `json:"device"`
+		Interface string `json:"interface,omitempty" doc:"The one that the services are on; absent for the first"`
+		Text      string `json:"text" maxLength:"524288"`
 	}
 }) (*struct{ Body ListedPorts }, error) {
 	st, err := s.store.Get(ctx, in.ID)
@@ -134,37 +136,60 @@ func (s *server) parsePorts(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
-	at := slices.IndexFunc(st.Site.Devices, func(d site.Device) bool { return d.ID == in.Body.Device })
-	if at < 0 || len(st.Site.Devices[at].Interfaces) == 0 {
-		return nil, huma.Error404NotFound("There is no such device, or it has no interface.")
+	v := site.NewView(st.Site)
+	var p site.Placed
+	for _, one := range v.Interfaces() {
+		if one.Device.ID == in.Body.Device && (in.Body.Interface == "" || one.Interface.ID == in.Body.Interface) {
+			p = one
+			break
+		}
+	}
+	if p.Device == nil {
+		return nil, huma.Error404NotFound("There is no such device, or it has no such interface.")
 	}
 	list, err := read.PortList([]byte(in.Body.Text))
 	if err != nil {
 		return nil, refusal(err)
 	}
-	out := ListedPorts{Version: st.Version, Services: []ListedPort{}, Unread: list.Unread, Missed: list.Missed}
-	taken := map[string]bool{}
+	l := listing{known.With(st.Site.Kinds...), p, map[string]bool{}}
 	for _, d := range st.Site.Devices {
 		for _, sv := range d.Services {
-			taken[sv.ID] = true
+			l.taken[sv.ID] = true
+		}
+	}
+	out := ListedPorts{Version: st.Version, Services: []ListedPort{}, Unread: list.Unread, Missed: list.Missed}
+	for _, a := range answersOn(v) {
+		if a.Interface == p.Interface.ID && a.Service == "" {
+			ports, _ := span.ParsePorts(a.Port)
+			found := l.one(portlist.Service{Name: a.Name, Protocol: site.Protocol(a.Protocol), Ports: ports})
+			found.Found = true
+			out.Services = append(out.Services, found)
 		}
 	}
 	for _, one := range list.Services {
-		out.Services = append(out.Services, listed(known.With(st.Site.Kinds...), st.Site.Devices[at], one, taken))
+		out.Services = append(out.Services, l.one(one))
 	}
 	return &struct{ Body ListedPorts }{out}, nil
 }
 
-func listed(known catalogue.Catalogue, d site.Device, one portlist.Service, taken map[string]bool) ListedPort {
+// listing enters the services of a list at a device.
+type listing struct {
+	known catalogue.Catalogue
+	at    site.Placed
+	taken map[string]bool // ids of services
+}
+
+func (l listing) one(one portlist.Service) ListedPort {
 	out := ListedPort{Service: one}
+	d := l.at.Device
 	for _, s := range d.Services {
 		if s.Protocol.Covers(one.Protocol) && s.Ports.Equal(one.Ports) {
 			out.Has, out.Is = s.ID, s.Name
 			return out
 		}
 	}
-	sv := site.Service{Name: one.Name, Interface: d.Interfaces[0].ID, Protocol: one.Protocol, Ports: one.Ports, CanSetTo: []span.Ports{}}
-	if of, ok := known.Named(d.Kind, one.Name, one.Protocol, one.Ports); ok {
+	sv := site.Service{Name: one.Name, Interface: l.at.Interface.ID, Protocol: one.Protocol, Ports: one.Ports, CanSetTo: []span.Ports{}}
+	if of, ok := l.known.Named(d.Kind, one.Name, one.Protocol, one.Ports); ok {
 		out.Is = of.Name
 		if sv.Name == "" {
 			sv.Name = of.Name
@@ -175,8 +200,8 @@ func listed(known catalogue.Catalogue, d site.Device, one portlist.Service, take
 			}
 		}
 	}
-	sv.ID = site.FreeID(d.ID+"."+one.Ports.String(), func(id string) bool { return taken[id] })
-	taken[sv.ID] = true
+	sv.ID = site.FreeID(d.ID+"."+one.Ports.String(), func(id string) bool { return l.taken[id] })
+	l.taken[sv.ID] = true
 	var edit site.Edit = site.PutService{ID: d.ID, Service: sv}
 	out.Edit = &edit
 	return out

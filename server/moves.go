@@ -6,10 +6,10 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"vestpin/core/addressing"
-	"vestpin/core/forwarding"
 	"vestpin/core/site"
 	"vestpin/core/snag"
 	"vestpin/core/span"
+	"vestpin/core/suggest"
 )
 
 // What a hand on the page would come to, before anything is changed.
@@ -29,7 +29,7 @@ func (s *server) pull(ctx context.Context, in *struct {
 	Service string `query:"service" required:"true"`
 	Outside string `query:"outside" required:"true"`
 	Eyelet  bool   `query:"eyelet" doc:"The outside ports are those of an eyelet that the thread was let go at"`
-}) (*struct{ Body forwarding.Pulled }, error) {
+}) (*struct{ Body suggest.Pulled }, error) {
 	v, err := s.viewOf(ctx, in.ID)
 	if err != nil {
 		return nil, err
@@ -38,11 +38,11 @@ func (s *server) pull(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, refusal(err)
 	}
-	pulled, err := forwarding.Pull(v, in.Service, outside, in.Eyelet)
+	pulled, err := suggest.Pull(v, in.Service, outside, in.Eyelet)
 	if err != nil {
 		return nil, refusal(err)
 	}
-	return &struct{ Body forwarding.Pulled }{pulled}, nil
+	return &struct{ Body suggest.Pulled }{pulled}, nil
 }
 
 // put tells what it comes to when an interface is pinned at an address.

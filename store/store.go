@@ -29,12 +29,22 @@ import (
 //go:embed migrations/*.sql
 var migrations embed.FS
 
-// newest is the version of the tables that this program makes; at mending what an earlier
-// program lost is made good.
-const (
-	newest  = 5
-	mending = 4
-)
+// mending is the version at which what an earlier program left is mended.
+const mending = 4
+
+// newest is the version of the tables that this program makes.
+var newest = newestOf(migrations)
+
+func newestOf(files embed.FS) int64 {
+	newest := int64(mending)
+	entries, _ := files.ReadDir("migrations")
+	for _, e := range entries {
+		if n, err := goose.NumericComponent(e.Name()); err == nil {
+			newest = max(newest, n)
+		}
+	}
+	return newest
+}
 
 // Errors that a caller must tell apart.
 var (

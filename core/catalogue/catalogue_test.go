@@ -104,6 +104,7 @@ func TestEquip(t *testing.T) {
 			[]string{"pbx.sip calls (SIP) both 5060 same on pbx.0", "pbx.voice voice (RTP) udp 16384-16447 same on pbx.1", "pbx.voice-2 voice of a second card (RTP) udp 16448-16511 same on pbx.2"}, "tcp and udp"},
 		{"a danger", "pc", Wanted{Purposes: []string{"desktop"}}, []string{"pc.desktop remote desktop (RDP) tcp 3389 any on pc.0"}, "Dangerous: it opens a remote desktop to everybody. Limit who may connect, or reach it through a VPN end."},
 		{"a danger for few", "pc", Wanted{Purposes: []string{"desktop"}, From: []site.Sender{office}}, []string{"pc.desktop remote desktop (RDP) tcp 3389 any on pc.0 from 198.51.100.0/24"}, "is opened."},
+		{"of a kind that the site does not say", "odd", Wanted{Kind: "camera", Purposes: []string{"watch"}}, []string{"odd.video video (RTSP) tcp 554 any on odd.0"}, "Odd is a camera."},
 		{"on another port", "rec", Wanted{Purposes: []string{"manage"}, Ports: map[string]string{"page-tls": "8443"}}, []string{"rec.page-tls web page (TLS) tcp 8443 any on rec.0"}, "8443"},
 	} {
 		got, err := Shipped().Equip(s, c.device, c.w)
@@ -114,13 +115,16 @@ func TestEquip(t *testing.T) {
 		var made []string
 		why := ""
 		for _, ch := range got.Changes {
-			e := ch.Edit.(site.PutService)
+			edits, why = append(edits, ch.Edit), why+ch.Why
+			e, ok := ch.Edit.(site.PutService)
+			if !ok {
+				continue
+			}
 			from := ""
 			for _, f := range e.Service.Open.From {
 				from += " from " + f.String()
 			}
 			made = append(made, e.Service.ID+" "+e.Service.Name+" "+string(e.Service.Protocol)+" "+e.Service.Ports.String()+" "+e.Service.Open.Port+" on "+e.Service.Interface+from)
-			edits, why = append(edits, e), why+ch.Why
 		}
 		if !slices.Equal(made, c.want) || !strings.Contains(why, c.says) {
 			t.Errorf("%s: got\n%s\n%s\nwant\n%s", c.what, strings.Join(made, "\n"), why, strings.Join(c.want, "\n"))

@@ -11,8 +11,10 @@ import (
 
 // Wanted is what a device is to be equipped with: services of its kind, by their ids,
 // beside those that its purposes need; the other protocol where it helps; who may connect;
-// and, of a service, another interface or other device ports than usual.
+// and, of a service, another interface or other device ports than usual. Of a kind that the
+// site does not say yet, the device is described as that first.
 type Wanted struct {
+	Kind      string            `json:"kind,omitempty" doc:"The kind that the device is of, where the site has another or none"`
 	Purposes  []string          `json:"purposes"`
 	Also      []string          `json:"also"`
 	Helping   []string          `json:"helping" doc:"Services that get the other protocol too"`
@@ -37,14 +39,21 @@ func (c Catalogue) Equip(s site.Site, device string, w Wanted) (Equipment, error
 		return Equipment{}, &site.Refusal{Path: "device", Found: device, Want: "the id of a device of this site"}
 	}
 	d := s.Devices[at]
-	kind, ok := c.With(s.Kinds...).Find(d.Kind)
+	word := d.Kind
+	if w.Kind != "" {
+		word = w.Kind
+	}
+	kind, ok := c.With(s.Kinds...).Find(word)
 	if !ok {
-		return Equipment{}, &site.Refusal{Path: "device " + d.ID + ".kind", Found: d.Kind, Want: "a kind of the catalogue: " + c.With(s.Kinds...).ids()}
+		return Equipment{}, &site.Refusal{Path: "device " + d.ID + ".kind", Found: word, Want: "a kind of the catalogue: " + c.With(s.Kinds...).ids()}
 	}
 	if len(d.Interfaces) == 0 {
 		return Equipment{}, &site.Refusal{Path: "device " + d.ID, Want: "an interface that its services can be on"}
 	}
-	e := equipping{site: s, device: d, kind: kind, wanted: w, taken: map[string]bool{}}
+	e := equipping{site: s, device: d, kind: kind, wanted: w, taken: map[string]bool{}, out: Equipment{Changes: []site.Change{}}}
+	if c.With(s.Kinds...).ID(d.Kind) != kind.ID {
+		e.out.Changes = []site.Change{{Edit: site.Describe{ID: d.ID, Kind: &kind.ID}, Why: fmt.Sprintf("%s is a %s.", d.Name, kind.Name)}}
+	}
 	return e.all()
 }
 
@@ -67,7 +76,7 @@ type equipping struct {
 }
 
 func (e *equipping) all() (Equipment, error) {
-	e.used, e.out = map[string]bool{}, Equipment{Changes: []site.Change{}, StaysIn: []string{}}
+	e.used, e.out.StaysIn = map[string]bool{}, []string{}
 	for _, d := range e.site.Devices {
 		for _, s := range d.Services {
 			e.taken[s.ID] = true

@@ -43,3 +43,7 @@ export type Pin = Schemas["Pin"];
 export type By = Pin["by"];
 export type Wants = NonNullable<Interface["wants"]>;
 export type Protocol = Schemas["Protocol"];
+export type Kind = Schemas["Kind"];
+export type KindService = Schemas["KindService"];
+export type Wanted = Schemas["Wanted"];
+export type ListedPort = Schemas["ListedPort"];

@@ -39,6 +39,24 @@ export function Dialog({ title, onClose, children, wide, asks }: DialogProps) {
   );
 }
 
+type FooterProps = { go?: string; danger?: boolean; disabled?: boolean; aside?: ReactNode; onClose: () => void };
+
+/** DialogFooter is the way out of a form in a dialog, and the way on. */
+export function DialogFooter({ go, danger, disabled, aside, onClose }: FooterProps) {
+  return (
+    <D.Footer>
+      {aside}
+      <Spacer />
+      <Button onClick={onClose}>Cancel</Button>
+      {go && (
+        <Button type="submit" variant="solid" colorPalette={danger ? "madder" : "chalk"} disabled={disabled}>
+          {go}
+        </Button>
+      )}
+    </D.Footer>
+  );
+}
+
 type FormProps = DialogProps & {
   refused?: string;
   /** what the button says that goes on; none where each choice has its own */
@@ -64,21 +82,7 @@ export function FormDialog({ children, refused, go, busy, danger, disabled, asid
           {children}
           {refused && <Refusal>{refused}</Refusal>}
         </Stack>
-        <D.Footer>
-          {aside}
-          <Spacer />
-          <Button onClick={dialog.onClose}>Cancel</Button>
-          {go && (
-            <Button
-              type="submit"
-              variant="solid"
-              colorPalette={danger ? "madder" : "chalk"}
-              disabled={busy || disabled}
-            >
-              {go}
-            </Button>
-          )}
-        </D.Footer>
+        <DialogFooter go={go} danger={danger} disabled={busy || disabled} aside={aside} onClose={dialog.onClose} />
       </form>
     </Dialog>
   );

@@ -1,7 +1,7 @@
 import { Link as A, Button, Menu, Text } from "@chakra-ui/react";
 import { Download, Printer } from "lucide-react";
 import { useState } from "react";
-import type { Router } from "../api/model";
+import type { Answer, Router } from "../api/model";
 import { useSite } from "../api/site";
 import { Empty, Gauge, Remark, Section, ViewHead } from "../parts";
 import { later } from "../parts/later";
@@ -58,6 +58,12 @@ export function PlaceView() {
   );
 }
 
+/** filesOf are the files that can be saved; what is of one router is there for each. */
+const filesOf = (a: Answer) =>
+  a.files.flatMap((file): { file: Answer["files"][number]; router?: Router }[] =>
+    file.ofRouter && a.site.routers.length > 1 ? a.site.routers.map((router) => ({ file, router })) : [{ file }],
+  );
+
 /** SaveMenu writes the plan as a file that another program takes. */
 function SaveMenu() {
   const a = useSite();
@@ -71,10 +77,10 @@ function SaveMenu() {
       </Menu.Trigger>
       <Menu.Positioner>
         <Menu.Content>
-          {a.files.map((f) => (
-            <Menu.Item key={f.name} value={f.name} asChild>
+          {filesOf(a).map(({ file: f, router }) => (
+            <Menu.Item key={`${f.name} ${router?.id}`} value={`${f.name} ${router?.id}`} asChild>
               <A
-                href={`/api/sites/${encodeURIComponent(a.id)}/files/${encodeURIComponent(f.name)}`}
+                href={`/api/sites/${encodeURIComponent(a.id)}/files/${encodeURIComponent(f.name)}${router ? `?router=${encodeURIComponent(router.id)}` : ""}`}
                 download
                 color="ink"
                 textDecoration="none"
@@ -82,6 +88,7 @@ function SaveMenu() {
                 <b>{f.fileName}</b>
                 <Text fontSize="small" color="muted">
                   {f.for}
+                  {router && `: ${router.name || router.id}`}
                 </Text>
               </A>
             </Menu.Item>

@@ -27,12 +27,14 @@ export function AskInTheWay({ asked: { name, pulled }, onClose }: { asked: Asked
           {pulled.instead && (
             <Button
               variant={pulled.swap.length > 0 ? "outline" : "solid"}
-              onClick={() => pulled.instead && take(said(name, pulled.instead.outside, pulled.instead.edits))}
+              onClick={() =>
+                pulled.instead && take(said(name, pulled.instead.outside, pulled.instead.edits, pulled.pins))
+              }
             >
               Open at {pulled.instead.outside}, which is free
             </Button>
           )}
-          <Button onClick={() => take(said(name, pulled.outside, pulled.edits))}>
+          <Button onClick={() => take(said(name, pulled.outside, pulled.edits, pulled.pins))}>
             Open at {pulled.outside} all the same
           </Button>
           <Button onClick={() => onClose(false)}>Cancel</Button>

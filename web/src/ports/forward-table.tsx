@@ -6,6 +6,7 @@ import { Muted } from "../parts";
 import { ColumnsMenu, Grid, type GridColumn, useGrid } from "../parts/grid";
 import { usePick } from "../parts/pick";
 import { ifaceLabel, indexOf, networkOf, short } from "../parts/words";
+import { chainOf } from "./ways";
 
 type Row = { forward: Forward; to: string; address: string; note: string; stops: boolean };
 
@@ -62,8 +63,9 @@ const rowId = (r: Row) => r.forward.id;
 
 function rowsOf(a: Answer, router: Router): Row[] {
   const { interfaces, targets, snags } = indexOf(a);
+  const chain = new Map(chainOf(a, router).map((r) => [r.id, r]));
   return a.site.forwards
-    .filter((f) => f.router === router.id)
+    .filter((f) => chain.has(f.router))
     .map((f) => {
       const target = targets.get(f.id);
       const p = interfaces.get(target?.interface ?? "");
@@ -75,6 +77,7 @@ function rowsOf(a: Answer, router: Router): Row[] {
         address: target?.address ? short(target.address, p && networkOf(a.site, p.iface.network)) : "loose",
         stops: snag?.weight === "stops",
         note: [
+          chain.size > 1 && `at ${chain.get(f.router)?.name || f.router}`,
           !f.enabled && "switched off",
           f.locked && "locked",
           f.from.length > 0 && `only from ${f.from.join(", ")}`,

@@ -31,7 +31,7 @@ export function usePullTo(): [PullTo, React.ReactNode] {
         }),
       );
       if (pulled.taken) return await new Promise<boolean>((answer) => setAsked({ name, pulled, answer }));
-      await edit.make({ ...said(name, pulled.outside, pulled.edits), inForm: true });
+      await edit.make({ ...said(name, pulled.outside, pulled.edits, pulled.pins), inForm: true });
       return true;
     } catch (error) {
       complain(error);
@@ -45,8 +45,9 @@ export function usePullTo(): [PullTo, React.ReactNode] {
   return [pullTo, asked && <AskInTheWay asked={asked} onClose={close} />];
 }
 
-export const said = (name: string, outside: string, edits: Edit[]) => ({
+/** said is the change that opens a service, and what is said of it: what was loose is pinned by it. */
+export const said = (name: string, outside: string, edits: Edit[], pins: string | undefined) => ({
   edits,
   title: `open ${name} at ${outside}`,
-  says: `${name} is open at ${outside}.`,
+  says: `${name} is open at ${outside}.${pins ? ` ${pins}${pins.endsWith(".") ? "" : "."}` : ""}`,
 });

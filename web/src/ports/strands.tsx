@@ -165,14 +165,14 @@ export const Eyelet = memo(function Eyelet({ eye, x, near, active }: EyeletProps
         {eye.ports.length > 13 ? `${eye.ports.slice(0, 12)}…` : eye.ports}
       </text>
       {eye.own && (
-        <text x="14" y="4" className={`t11 ${fill("muted")}`}>
+        <text x="14" y="4" className={`t11 ${fill("muted")}`} aria-hidden="true">
           {clip(eye.own, 150)}
         </text>
       )}
       {eye.alone && (
         <>
           <path d="M10 0H200" className={stroke("brass-mark")} strokeWidth="1.8" strokeDasharray="2 4" />
-          <text x="206" y="4" className={`t11 bold ${fill("brass")}`}>
+          <text x="206" y="4" className={`t11 bold ${fill("brass")}`} aria-hidden="true">
             in the router alone: to {eye.alone}
           </text>
         </>

@@ -1,4 +1,4 @@
-import { Button, Kbd, Text } from "@chakra-ui/react";
+import { Button, HStack, Kbd, Text } from "@chakra-ui/react";
 import { useMemo, useState } from "react";
 import type { Answer, Forward, Router } from "../api/model";
 import { useEdit, useSite } from "../api/site";
@@ -10,14 +10,16 @@ import { ifaceLabel, indexOf, plural, services } from "../parts/words";
 import { Desk } from "../shell/desk";
 import { ForwardTable } from "./forward-table";
 import type { Eye, Foot } from "./geometry";
+import { Held } from "./held";
 import { usePullTo } from "./pull";
 import { ServiceCard } from "./service-card";
 import { Chips, useShow } from "./show";
 import { SuggestedList, useSuggestedPorts } from "./suggested";
 import { Threads } from "./threads";
 import { Walk } from "./walk";
-import { rootsOf } from "./ways";
+import { chainOf, rootsOf } from "./ways";
 
+const Equip = later(() => import("./equip/equip").then((m) => m.Equip));
 const AddService = later(() => import("./add-service").then((m) => m.AddService));
 
 const routerOf = (a: Answer, id: string | undefined) => rootsOf(a).find((r) => r.id === id) ?? rootsOf(a)[0];
@@ -27,6 +29,7 @@ export function PortsView() {
   const a = useSite();
   const [pick, setPick] = usePick();
   const [adding, setAdding] = useState(false);
+  const [equipping, setEquipping] = useState(false);
   const [chosen, setChosen] = useState<string>();
   const [pullTo, asking] = usePullTo();
   const suggested = useSuggestedPorts();
@@ -47,6 +50,7 @@ export function PortsView() {
     if (next) setPick(`service:${next.service.id}`);
   };
   useKeys({
+    e: () => a.site.devices.length > 0 && setEquipping(true),
     s: () => suggested.setAsking(true),
     Enter: () => suggested.takeAll(),
     ArrowDown: () => walk(1),
@@ -82,6 +86,9 @@ export function PortsView() {
             options={rootsOf(a).map((r) => [r.id, r.name || r.id])}
           />
         )}
+        <Button onClick={() => setEquipping(true)} disabled={a.site.devices.length === 0}>
+          Equip… <Kbd>E</Kbd>
+        </Button>
         <Button onClick={() => setAdding(true)} disabled={a.site.devices.length === 0}>
           Add a service
         </Button>
@@ -99,10 +106,15 @@ export function PortsView() {
       <SuggestedList suggested={suggested} />
       {all.length === 0 && a.site.forwards.length === 0 ? (
         <Empty title="No services yet">
-          <Text>Say what a device answers on, such as a web page at 80 tcp; then open it or keep it in.</Text>
-          <Button variant="solid" mt="12px" onClick={() => setAdding(true)} disabled={a.site.devices.length === 0}>
-            Add a service
-          </Button>
+          <Text>Say what a device is wanted for; the ports that this needs are known. Or say what it answers on.</Text>
+          <HStack mt="12px" justifyContent="center">
+            <Button variant="solid" onClick={() => setEquipping(true)} disabled={a.site.devices.length === 0}>
+              Equip a device
+            </Button>
+            <Button onClick={() => setAdding(true)} disabled={a.site.devices.length === 0}>
+              Add a service
+            </Button>
+          </HStack>
         </Empty>
       ) : (
         <>
@@ -118,6 +130,10 @@ export function PortsView() {
           <ForwardTable router={router} />
         </>
       )}
+      {chainOf(a, router).map((r) => (
+        <Held key={r.id} router={r} />
+      ))}
+      {equipping && <Equip onClose={() => setEquipping(false)} />}
       {adding && <AddService onClose={() => setAdding(false)} />}
       {asking}
     </Desk>

@@ -8,6 +8,7 @@ const keys: [string[], string][] = [
   [["N"], "Go to the next snag"],
   [["F"], "Take the first mend of what is picked"],
   [["S"], "Suggest pins or ports"],
+  [["E"], "On Ports: say what a device is wanted for"],
   [["Enter"], "Take what is suggested for what is picked, or all of it; pick the mark in focus"],
   [["Tab"], "From one picture or table to the next"],
   [["↑", "↓"], "Inside a picture or a table: the one above or below"],

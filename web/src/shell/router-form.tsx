@@ -40,6 +40,11 @@ const limits = [
   ["address", "to one address"],
   ["network", "to an address or network"],
 ] as const;
+const loops = [
+  ["unknown", "not known"],
+  ["yes", "yes"],
+  ["no", "no"],
+] as const;
 const reserves = [
   ["anywhere", "anywhere in the LAN"],
   ["inside-range", "only inside the DHCP range"],
@@ -53,6 +58,7 @@ const words = {
   kind: "The outside address",
   wanName: "Dynamic DNS name",
   upnp: "UPnP is",
+  loopsBack: "Answers at its outside address from inside",
   network: "Its network",
   upstream: "Stands behind",
   portsPerLine: "A line takes",
@@ -74,6 +80,7 @@ function typedOf(router: Partial<Router>): Typed {
     kind: wan?.kind ?? "unknown",
     wanName: wan?.name ?? "",
     upnp: router.upnp ?? "unknown",
+    loopsBack: router.loopsBack ?? "unknown",
     network: router.network ?? "",
     upstream: router.upstream ?? "",
     ownPorts: (router.ownPorts ?? []).map((o) => `${o.protocol} ${o.ports} ${o.why ?? ""}`.trim()).join("\n"),
@@ -95,6 +102,7 @@ function changed(was: Router | undefined, t: Typed, ownPorts: Router["ownPorts"]
     name: t.name.trim(),
     upstream: t.upstream,
     upnp: chosen(upnps, t.upnp),
+    loopsBack: chosen(loops, t.loopsBack),
     wan: { address: t.address.trim(), kind: chosen(kinds, t.kind), name: t.wanName.trim() },
     ownPorts,
     form: {
@@ -186,6 +194,7 @@ export function RouterForm({ router, onClose }: { router?: Router; onClose: () =
           "network",
           site.networks.map((n) => [n.id, `${n.name || n.id} ${n.subnet}`] as const),
         )}
+        {select("loopsBack", loops)}
       </SimpleGrid>
       <Heading as="h3">What its forwarding page can express</Heading>
       <SimpleGrid columns={{ base: 1, sm: 3 }} gap="12px">

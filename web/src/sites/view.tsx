@@ -17,6 +17,7 @@ import { useImport } from "./import";
 import { useRemovals } from "./removals";
 import { SiteCard } from "./site-card";
 
+const Kinds = later(() => import("./kinds").then((m) => m.Kinds));
 const NewSite = later(() => import("./new-site").then((m) => m.NewSite));
 const CopySite = later(() => import("./copy-site").then((m) => m.CopySite));
 const AskWhich = later(() => import("./ask-which").then((m) => m.AskWhich));
@@ -27,6 +28,7 @@ export function SitesView() {
   const here = useQuery(hereQuery).data ?? [];
   const [making, setMaking] = useState(false);
   const [copying, setCopying] = useState<Summary>();
+  const [kinds, setKinds] = useState(false);
   const [want, setWant] = useState("");
   const search = useRef<HTMLInputElement>(null);
   const removals = useRemovals();
@@ -72,7 +74,7 @@ export function SitesView() {
             <Button variant="solid" onClick={() => setMaking(true)}>
               New site
             </Button>
-            <More backups={backups} />
+            <More backups={backups} onKinds={() => setKinds(true)} />
           </ViewHead>
           <Stack as="ul" gap="10px" mt="16px">
             {shown.map((s) => (
@@ -108,16 +110,17 @@ export function SitesView() {
       {copying && <CopySite site={copying} onClose={() => setCopying(undefined)} />}
       {taking.asked && <AskWhich asked={taking.asked} onTake={taking.take} onClose={taking.leave} />}
       {backups.asking}
+      {kinds && <Kinds onClose={() => setKinds(false)} />}
     </FileUpload.Root>
   );
 }
 
-/** More is what is seldom needed: the backup of everything, and its way back. */
-function More({ backups }: { backups: ReturnType<typeof useBackups> }) {
+/** More is what is seldom needed: the backup of everything and its way back, a firm's own kinds of device. */
+function More({ backups, onKinds }: { backups: ReturnType<typeof useBackups>; onKinds: () => void }) {
   return (
     <Menu.Root positioning={{ placement: "bottom-end", strategy: "fixed" }}>
       <Menu.Trigger asChild>
-        <Button aria-label="Backup and restore" px="6px">
+        <Button aria-label="More: backup, kinds of device" px="6px">
           <EllipsisVertical aria-hidden="true" />
         </Button>
       </Menu.Trigger>
@@ -130,6 +133,9 @@ function More({ backups }: { backups: ReturnType<typeof useBackups> }) {
           </Menu.Item>
           <Menu.Item value="restore" onSelect={backups.choose}>
             Restore a backup
+          </Menu.Item>
+          <Menu.Item value="kinds" onSelect={onKinds}>
+            Kinds of device
           </Menu.Item>
         </Menu.Content>
       </Menu.Positioner>

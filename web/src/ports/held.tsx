@@ -1,0 +1,181 @@
+import { Box, Button, Heading, HStack, Text } from "@chakra-ui/react";
+import { useMemo, useState } from "react";
+import type { Answer, Discrepancy, HeldState, Router } from "../api/model";
+import { useSite } from "../api/site";
+import { Muted, Remark } from "../parts";
+import { ColumnsMenu, Grid, type GridColumn, useGrid } from "../parts/grid";
+import { later } from "../parts/later";
+import { usePick } from "../parts/pick";
+import { indexOf, networkOf, plural, short } from "../parts/words";
+
+const ReadRouter = later(() => import("./read-router").then((m) => m.ReadRouter));
+
+type Row = {
+  id: string;
+  line?: number;
+  name: string;
+  outside: string;
+  protocol: string;
+  to: string;
+  inside: string;
+  says: string;
+  state: "same" | "off" | "differs" | "missing";
+  pick: string;
+};
+
+const columns: GridColumn<Row>[] = [
+  {
+    id: "line",
+    title: "Line",
+    width: "52px",
+    always: true,
+    value: (r) => r.line ?? Number.MAX_SAFE_INTEGER,
+    cell: (r) => <span className="mono">{r.line ?? "–"}</span>,
+  },
+  {
+    id: "outside",
+    title: "Outside",
+    width: "minmax(110px, 0.8fr)",
+    always: true,
+    value: (r) => Number(r.outside.split(/[,-]/)[0]),
+    cell: (r) => (
+      <span className="mono">
+        {r.outside} <span className="muted">{r.protocol}</span>
+      </span>
+    ),
+  },
+  {
+    id: "to",
+    title: "To",
+    width: "minmax(110px, 0.9fr)",
+    value: (r) => r.to,
+    cell: (r) => (
+      <span className="mono">
+        {r.to} <span className="muted">{r.inside}</span>
+      </span>
+    ),
+  },
+  {
+    id: "says",
+    title: "Against the plan",
+    width: "minmax(200px, 2.4fr)",
+    always: true,
+    value: (r) => r.state,
+    cell: (r) =>
+      r.state === "same" ? (
+        <span className="small muted">✓ as planned</span>
+      ) : (
+        <span className={r.state === "off" ? "small muted" : "small stops"} title={r.says}>
+          {r.state === "off" ? "" : "✕ "}
+          {r.says}
+        </span>
+      ),
+  },
+];
+
+const rowId = (r: Row) => r.id;
+
+/** Held is what a router really holds, line by line as on its page, each against the plan. */
+export function Held({ router }: { router: Router }) {
+  const a = useSite();
+  const [reading, setReading] = useState(false);
+  const state = a.held.find((h) => h.router === router.id);
+  return (
+    <Box as="section" aria-label={`What ${router.name || "the router"} holds`} data-held>
+      <HStack flexWrap="wrap" mb="6px">
+        <Heading>In {router.name || "the router"} now</Heading>
+        <Text flex="1 1 240px" fontSize="small" color="muted" role="status">
+          {state ? saysOf(state) : "Not read yet. Paste its forwarding page, and every line is held against the plan."}
+        </Text>
+        <Button size="xs" onClick={() => setReading(true)}>
+          {state ? "Read it again" : "Compare with the router"}
+        </Button>
+      </HStack>
+      {state?.doubts.map((d) => (
+        <Remark key={`${d.line} ${d.says}`} status="warning" mb="6px">
+          {d.line ? `Line ${d.line}: ` : ""}
+          {d.says}
+        </Remark>
+      ))}
+      {state && <Lines router={router} state={state} />}
+      {reading && <ReadRouter onClose={() => setReading(false)} />}
+    </Box>
+  );
+}
+
+function saysOf({ at, source, lines, differs, more }: HeldState): string {
+  const from = [at && new Date(at).toLocaleString(), source].filter(Boolean).join(", from ");
+  const found = differs.length + more;
+  const how = found === 0 ? "the same as the plan" : plural(found, "difference");
+  return `${plural(lines, "line")}${from && `, read ${from}`}: ${how}.`;
+}
+
+function Lines({ router, state }: { router: Router; state: HeldState }) {
+  const a = useSite();
+  const [pick, setPick] = usePick();
+  const rows = useMemo(() => rowsOf(a, router, state), [a, router, state]);
+  const grid = useGrid({ name: "held", rows, rowId, columns });
+  if (rows.length === 0) return <Muted>It forwards nothing.</Muted>;
+  return (
+    <>
+      <Box className="filters">
+        <ColumnsMenu grid={grid} />
+      </Box>
+      <Grid
+        grid={grid}
+        label="Lines of the router's page"
+        picked={rows.find((r) => r.pick === pick && r.pick.startsWith("forward:"))?.id}
+        onPick={(r) => setPick(r.pick)}
+        rowData={(r) => ({ "data-held-row": r.id, "data-state": r.state })}
+        empty={null}
+      />
+      {state.more > 0 && (
+        <Muted fontSize="small">and {plural(state.more, "more difference")}, told when these are mended</Muted>
+      )}
+    </>
+  );
+}
+
+/** rowsOf are the lines of a router's page in their order, after those the ones that it lacks. */
+function rowsOf(a: Answer, router: Router, state: HeldState): Row[] {
+  const network = networkOf(a.site, router.network);
+  const { targets } = indexOf(a);
+  const byLine = new Map<number, Discrepancy[]>();
+  const missing: Discrepancy[] = [];
+  for (const d of state.differs)
+    if (d.line) byLine.set(d.line, [...(byLine.get(d.line) ?? []), d]);
+    else missing.push(d);
+  const pickOf = (d: Discrepancy | undefined) =>
+    d?.forward && targets.has(d.forward) ? `forward:${d.forward}` : `router:${router.id}`;
+  const lines = (router.held?.forwards ?? []).map((h, i): Row => {
+    const differs = byLine.get(i + 1) ?? [];
+    return {
+      id: `line ${i + 1}`,
+      line: i + 1,
+      name: h.name ?? "",
+      outside: h.outside,
+      protocol: h.protocol,
+      to: short(h.address, network),
+      inside: h.inside && h.inside !== h.outside ? `→ ${h.inside}` : "",
+      says: differs.length > 0 ? differs.map((d) => d.says).join(" ") : h.enabled ? "" : "switched off",
+      state: differs.length > 0 ? "differs" : h.enabled ? "same" : "off",
+      pick: pickOf(differs[0]),
+    };
+  });
+  return [
+    ...lines,
+    ...missing.map(
+      (d, i): Row => ({
+        id: `missing ${i}`,
+        name: "",
+        outside: d.ports,
+        protocol: d.protocol,
+        to: short(d.plan.address, network),
+        inside: d.plan.inside && d.plan.inside !== d.ports ? `→ ${d.plan.inside}` : "",
+        says: d.says,
+        state: "missing",
+        pick: pickOf(d),
+      }),
+    ),
+  ];
+}
