@@ -27,7 +27,14 @@ type kept struct {
 				MAC string
 				Pin *struct{ Address, By string }
 			}
-			Services []struct{ ID, Ports string }
+			Services []struct {
+				ID, Name, Protocol, Ports string
+				Open                      *struct {
+					Port string
+					From []string
+				}
+				CanSetTo []string
+			}
 		}
 		Forwards []struct{ ID, Outside, Service string }
 	}

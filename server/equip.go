@@ -166,8 +166,10 @@ func (s *server) parsePorts(ctx context.Context, in *struct {
 			out.Services = append(out.Services, found)
 		}
 	}
-	for _, one := range list.Services {
-		out.Services = append(out.Services, l.one(one))
+	for _, service := range list.Services {
+		for _, one := range l.apart(service) {
+			out.Services = append(out.Services, l.one(one))
+		}
 	}
 	return &struct{ Body ListedPorts }{out}, nil
 }
@@ -177,6 +179,27 @@ type listing struct {
 	known catalogue.Catalogue
 	at    site.Placed
 	taken map[string]bool // ids of services
+}
+
+// apart takes a list without a name apart where the catalogue knows each of its ports as
+// another service: "TCP 80, 554" is a page and a stream.
+func (l listing) apart(s portlist.Service) []portlist.Service {
+	var each []portlist.Service
+	names := map[string]bool{}
+	for _, run := range s.Ports.Runs() {
+		one := s
+		one.Ports = span.PortList(run)
+		of, ok := l.known.Named(l.at.Device.Kind, "", s.Protocol, one.Ports)
+		if !ok || names[of.Name] {
+			return []portlist.Service{s}
+		}
+		names[of.Name] = true
+		each = append(each, one)
+	}
+	if s.Name != "" {
+		return []portlist.Service{s}
+	}
+	return each
 }
 
 func (l listing) one(one portlist.Service) ListedPort {

@@ -351,7 +351,7 @@ func (s *server) walk(ctx context.Context, in *struct {
 	if _, ok := v.Router(p.Router); !ok {
 		return nil, huma.Error422UnprocessableEntity("There is no such router.")
 	}
-	return &struct{ Body reach.Fate }{reach.Of(v).Walk(p)}, nil
+	return &struct{ Body reach.Fate }{reach.Of(v).WalkFrom(p)}, nil
 }
 
 func (s *server) room(ctx context.Context, in *struct {

@@ -150,7 +150,7 @@ func walkCommand() *cobra.Command {
 	var protocol, sender, router string
 	var all bool
 	c := &cobra.Command{
-		Use: "walk FILE --port N --protocol tcp|udp | --all", Short: "Print where a packet from outside ends up, or every port that leads somewhere", Args: cobra.ExactArgs(1),
+		Use: "walk FILE --port N --protocol tcp|udp | --all", Short: "Print where a packet to the outside address ends up, or every port that leads somewhere", Args: cobra.ExactArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
 			s, err := loadSite(args[0])
 			if err != nil {
@@ -171,15 +171,15 @@ func walkCommand() *cobra.Command {
 				}
 			}
 			if all {
-				return output(map[string]any{"spans": m.All(p.Router, p.Sender)})
+				return output(map[string]any{"spans": m.AllFrom(p.Router, p.Sender)})
 			}
-			return output(m.Walk(p))
+			return output(m.WalkFrom(p))
 		},
 	}
 	c.Flags().BoolVar(&all, "all", false, "every outside port that is not dropped")
 	c.Flags().IntVar(&port, "port", 0, "the outside port, 1 to 65535")
 	c.Flags().StringVar(&protocol, "protocol", "tcp", "tcp or udp")
-	c.Flags().StringVar(&sender, "sender", "", "the sender's address")
+	c.Flags().StringVar(&sender, "sender", "", "the sender's address; one on a network of the site is inside, and comes back only where the router loops back")
 	c.Flags().StringVar(&router, "router", "", "the router it arrives at; the one that faces the provider if absent")
 	return c
 }

@@ -83,6 +83,7 @@ const equipSite = `{"format":"vestpin-site/1","name":"x","networks":[{"id":"main
 	 "services":[{"id":"rec.web","name":"stream","interface":"rec.0","protocol":"tcp","ports":"554"},{"id":"rec.old","name":"old page","interface":"rec.0","protocol":"tcp","ports":"8000"}]},
 	{"id":"pbx","name":"Telephones","kind":"phone-system","interfaces":[{"id":"pbx.0","name":"control","network":"main"},{"id":"pbx.1","name":"voice card","network":"main"},{"id":"pbx.2","name":"voice card 2","network":"main"}]},
 	{"id":"pc","name":"Kiln PC","kind":"computer","interfaces":[{"id":"pc.0","network":"main"}]},
+	{"id":"open","name":"Shop PC","kind":"computer","interfaces":[{"id":"open.0","network":"main"}],"services":[{"id":"open.rdp","name":"desktop","interface":"open.0","protocol":"tcp","ports":"3389","open":{"port":"any"}}]},
 	{"id":"odd","name":"Odd","kind":"weathervane","interfaces":[{"id":"odd.0","network":"main"}]}]}`
 
 // A purpose opens what it needs and nothing else, with what the device has already.
@@ -105,6 +106,7 @@ func TestEquip(t *testing.T) {
 		{"a danger", "pc", Wanted{Purposes: []string{"desktop"}}, []string{"pc.desktop remote desktop (RDP) tcp 3389 any on pc.0"}, "Dangerous: it opens a remote desktop to everybody. Limit who may connect, or reach it through a VPN end."},
 		{"a danger for few", "pc", Wanted{Purposes: []string{"desktop"}, From: []site.Sender{office}}, []string{"pc.desktop remote desktop (RDP) tcp 3389 any on pc.0 from 198.51.100.0/24"}, "is opened."},
 		{"of a kind that the site does not say", "odd", Wanted{Kind: "camera", Purposes: []string{"watch"}}, []string{"odd.video video (RTSP) tcp 554 any on odd.0"}, "Odd is a camera."},
+		{"a danger that is open already", "open", Wanted{Purposes: []string{"desktop"}, From: []site.Sender{office}}, []string{"open.rdp desktop tcp 3389 any on open.0 from 198.51.100.0/24"}, "limited"},
 		{"on another port", "rec", Wanted{Purposes: []string{"manage"}, Ports: map[string]string{"page-tls": "8443"}}, []string{"rec.page-tls web page (TLS) tcp 8443 any on rec.0"}, "8443"},
 	} {
 		got, err := Shipped().Equip(s, c.device, c.w)

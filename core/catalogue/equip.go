@@ -32,7 +32,7 @@ type Equipment struct {
 
 // Equip works out the services that a device gets for its purposes, and which of them are
 // opened: those that it has already are used, not doubled, and one that is open already
-// stays as it is. Its error is a *site.Refusal that says which kinds or purposes there are.
+// stays as it is, but for the senders where none are given yet. Its error is a *site.Refusal that says which kinds or purposes there are.
 func (c Catalogue) Equip(s site.Site, device string, w Wanted) (Equipment, error) {
 	at := slices.IndexFunc(s.Devices, func(d site.Device) bool { return d.ID == device })
 	if at < 0 {
@@ -175,13 +175,20 @@ func (e *equipping) is(s site.Service, of site.KindService) bool {
 	return s.Ports.Equal(of.Ports)
 }
 
-// use opens a service that is there and stays in so far.
+// use opens a service that is there and stays in so far; one that is open to everybody is
+// limited to the senders that are asked for.
 func (e *equipping) use(s site.Service, of site.KindService, purpose string) {
 	if e.used[s.ID] {
 		return
 	}
 	e.used[s.ID] = true
 	if s.Open != nil {
+		if len(s.Open.From) == 0 && len(e.wanted.From) > 0 {
+			limited := *s.Open
+			limited.From = slices.Clone(e.wanted.From)
+			s.Open = &limited
+			e.out.Changes = append(e.out.Changes, site.Change{Edit: site.PutService{ID: e.device.ID, Service: s}, Why: fmt.Sprintf("%s (%s %s) is open to everybody so far, and is limited to those who may connect.", s.Name, s.Ports, words[s.Protocol])})
+		}
 		return
 	}
 	s.Open = e.wish(of)

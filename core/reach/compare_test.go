@@ -169,9 +169,9 @@ func TestComparisonSays(t *testing.T) {
 		says []string
 	}{
 		{"as planned", page(line("both", "8020", "10.48.16.20", "80")), nil},
-		{"a digit of the address", page(line("both", "8020", "10.48.16.12", "80")), []string{
-			"8020/tcp goes to 10.48.16.12 in the router, planned to Gallery recorder (10.48.16.20 port 80).",
-			"8020/udp goes to 10.48.16.12 in the router, planned to Gallery recorder (10.48.16.20 port 80)."}},
+		{"an address where nobody is", page(line("both", "8020", "10.48.16.12", "80")), []string{
+			"8020/tcp goes to 10.48.16.12 in the router, planned to Gallery recorder (10.48.16.20 port 80): a digit?",
+			"8020/udp goes to 10.48.16.12 in the router, planned to Gallery recorder (10.48.16.20 port 80): a digit?"}},
 		{"one digit too many", page(line("both", "8020", "10.48.16.200", "80"))[:1], []string{
 			"6970-6979/tcp to Gallery recorder (10.48.16.20 port 6970-6979) is shut in the router for 198.51.100.0/24, and planned to be open.",
 			"8020/tcp goes to 10.48.16.200 in the router, planned to Gallery recorder (10.48.16.20 port 80): a digit?",

@@ -67,7 +67,7 @@ func (e explaining) says(d *Discrepancy) string {
 		return e.absent(ports, d)
 	case d.Plan.Address != d.Held.Address:
 		says := fmt.Sprintf("%s goes to %s in the router, planned to %s%s.", ports, d.Held.Address, e.planned(d), whom(d))
-		if d.Plan.Address.IsValid() && slip(lastOf(d.Held.Address), lastOf(d.Plan.Address)) {
+		if d.Plan.Address.IsValid() && e.mistyped(d.Held.Address, d.Plan.Address) {
 			says = strings.TrimSuffix(says, ".") + ": a digit?"
 		}
 		return says
@@ -77,6 +77,16 @@ func (e explaining) says(d *Discrepancy) string {
 		says = strings.TrimSuffix(says, ".") + ": a digit?"
 	}
 	return says
+}
+
+// mistyped reports whether an address looks like a slip of the finger for another: by its
+// digits, or since nobody is there whom it could have been meant for.
+func (e explaining) mistyped(typed, meant netip.Addr) bool {
+	a, b := lastOf(typed), lastOf(meant)
+	if slip(a, b) {
+		return true
+	}
+	return len(a) == len(b) && len(e.v.PinnedAt(typed)) == 0 && len(e.v.SeenAt(typed)) == 0
 }
 
 // unplanned says of what is open in the router alone what it could have been meant for.

@@ -61,8 +61,11 @@ function NetworkTape({ network, onNetwork }: { network: Network; onNetwork: (id:
     },
     [a, place, pickId],
   );
+  // The inspector follows a pick later: what was let go still stands in it for a moment.
+  const pickedNow = useRef(picked);
+  pickedNow.current = picked;
   const typeDigit = useCallback((e: KeyboardEvent) => {
-    if (!/^\d$/.test(e.key) || e.ctrlKey || e.metaKey || e.altKey) return;
+    if (!pickedNow.current || !/^\d$/.test(e.key) || e.ctrlKey || e.metaKey || e.altKey) return;
     const input = document.querySelector<HTMLInputElement>("[data-last-number]");
     if (!input) return;
     e.stopPropagation(); // the digit goes on into the field

@@ -1,6 +1,6 @@
 import { Box, Button, Heading, HStack, Text } from "@chakra-ui/react";
 import { useMemo, useState } from "react";
-import type { Answer, Discrepancy, HeldState, Router } from "../api/model";
+import type { Answer, Discrepancy, HeldState, Network, Router } from "../api/model";
 import { useSite } from "../api/site";
 import { Muted, Remark } from "../parts";
 import { ColumnsMenu, Grid, type GridColumn, useGrid } from "../parts/grid";
@@ -18,6 +18,8 @@ type Row = {
   protocol: string;
   to: string;
   inside: string;
+  /** what differs, of what the row does not show itself */
+  brief: string;
   says: string;
   state: "same" | "off" | "differs" | "missing";
   pick: string;
@@ -67,7 +69,7 @@ const columns: GridColumn<Row>[] = [
       ) : (
         <span className={r.state === "off" ? "small muted" : "small stops"} title={r.says}>
           {r.state === "off" ? "" : "✕ "}
-          {r.says}
+          {r.brief}
         </span>
       ),
   },
@@ -136,6 +138,17 @@ function Lines({ router, state }: { router: Router; state: HeldState }) {
   );
 }
 
+/** brief says what differs in a few words; the whole sentence is the snag's. */
+function brief({ plan, held, from, except, says }: Discrepancy, network: Network | undefined): string {
+  const some = from?.length || except?.length ? " for some senders" : "";
+  const digit = says.endsWith("a digit?") ? ": a digit?" : "";
+  if (plan.fate === "dropped") return `in no plan${some}`;
+  if (plan.fate === "router") return "the router's own port";
+  if (held.fate === "dropped") return `missing in the router${some}${digit}`;
+  const port = plan.inside && plan.inside !== held.inside ? ` port ${plan.inside}` : "";
+  return `planned to ${short(plan.address, network)}${port}${some}${digit}`;
+}
+
 /** rowsOf are the lines of a router's page in their order, after those the ones that it lacks. */
 function rowsOf(a: Answer, router: Router, state: HeldState): Row[] {
   const network = networkOf(a.site, router.network);
@@ -157,7 +170,8 @@ function rowsOf(a: Answer, router: Router, state: HeldState): Row[] {
       protocol: h.protocol,
       to: short(h.address, network),
       inside: h.inside && h.inside !== h.outside ? `→ ${h.inside}` : "",
-      says: differs.length > 0 ? differs.map((d) => d.says).join(" ") : h.enabled ? "" : "switched off",
+      brief: differs[0] ? brief(differs[0], network) : h.enabled ? "" : "switched off",
+      says: differs.map((d) => d.says).join(" "),
       state: differs.length > 0 ? "differs" : h.enabled ? "same" : "off",
       pick: pickOf(differs[0]),
     };
@@ -172,6 +186,7 @@ function rowsOf(a: Answer, router: Router, state: HeldState): Row[] {
         protocol: d.protocol,
         to: short(d.plan.address, network),
         inside: d.plan.inside && d.plan.inside !== d.ports ? `→ ${d.plan.inside}` : "",
+        brief: brief(d, network),
         says: d.says,
         state: "missing",
         pick: pickOf(d),

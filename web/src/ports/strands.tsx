@@ -17,10 +17,10 @@ export const saysThread = (t: Thread) =>
     .filter(Boolean)
     .join(", ");
 
-type StrandProps = { thread: Thread; c: Columns; picked: boolean; active: boolean };
+type StrandProps = { thread: Thread; c: Columns; picked: boolean; active: boolean; walked: boolean };
 
 /** Strand is a thread from its eyelet through the router to its device. */
-export const Strand = memo(function Strand({ thread: t, c, picked, active }: StrandProps) {
+export const Strand = memo(function Strand({ thread: t, c, picked, active, walked }: StrandProps) {
   const legs = t.renumbered.length;
   const last = c.band(t.from.band + legs - 1);
   const end = last.x + last.w * 0.6;
@@ -38,8 +38,8 @@ export const Strand = memo(function Strand({ thread: t, c, picked, active }: Str
       data-ghost={t.ghost ? t.forward.id : undefined}
     >
       <path d={d} stroke="transparent" strokeWidth="24" pointerEvents="stroke" />
-      {(picked || active) && (
-        <path d={d} className={stroke(picked ? "brass-soft" : "chalk-soft")} strokeWidth={t.wide ? 15 : 9} />
+      {(picked || active || walked) && (
+        <path d={d} className={stroke(picked && !walked ? "brass-soft" : "chalk-soft")} strokeWidth={t.wide ? 15 : 9} />
       )}
       <path
         d={d}
@@ -70,6 +70,9 @@ export const Strand = memo(function Strand({ thread: t, c, picked, active }: Str
           return port && <Renumber key={band.x} text={`→ ${port}`} x={band.x + band.w + 4} y={y} />;
         })}
       {t.count > 1 && t.to && <Count count={t.count} x={c.foot} y={t.to.y} />}
+      {walked && (
+        <circle r="6" className={`packet ${fill("chalk")}`} style={{ offsetPath: `path("${d}")` }} data-packet />
+      )}
       {t.held && <HeldOther thread={t} c={c} />}
     </g>
   );
@@ -146,52 +149,50 @@ export const Eyelet = memo(function Eyelet({ eye, x, near, active }: EyeletProps
       : `${eye.ports} ${eye.protocol}, open outside`;
   const still = eye.own || eye.alone;
   const ring = eye.clash ? "madder-fill" : "brass-mark";
+  const at = `translate(${x} ${eye.y})`;
   return (
-    <g
-      id={`eye-${eye.key}`}
-      transform={`translate(${x} ${eye.y})`}
-      {...(still ? { role: "option", "aria-selected": false, "aria-label": says } : {})}
-      className={still ? undefined : "press"}
-      data-eye={eye.key}
-    >
-      {!still && <title>{says}</title>}
-      <rect x={-x} y="-12" width={x + 14} height="24" fill="transparent" />
-      <text
-        x="-16"
-        y="5"
-        textAnchor="end"
-        className={`mono ${eye.ports.length > 11 ? "t12" : "t14"} ${fill(eye.ghost ? "brass" : "ink")}`}
+    <>
+      <g
+        id={`eye-${eye.key}`}
+        transform={at}
+        {...(still ? { role: "option", "aria-selected": false, "aria-label": says } : {})}
+        className={still ? undefined : "press"}
+        data-eye={eye.key}
       >
-        {eye.ports.length > 13 ? `${eye.ports.slice(0, 12)}…` : eye.ports}
-      </text>
-      {eye.own && (
-        <text x="14" y="4" className={`t11 ${fill("muted")}`} aria-hidden="true">
-          {clip(eye.own, 150)}
+        {!still && <title>{says}</title>}
+        <rect x={-x} y="-12" width={x + 14} height="24" fill="transparent" />
+        <text
+          x="-16"
+          y="5"
+          textAnchor="end"
+          className={`mono ${eye.ports.length > 11 ? "t12" : "t14"} ${fill(eye.ghost ? "brass" : "ink")}`}
+        >
+          {eye.ports.length > 13 ? `${eye.ports.slice(0, 12)}…` : eye.ports}
         </text>
-      )}
-      {eye.alone && (
-        <>
-          <path d="M10 0H200" className={stroke("brass-mark")} strokeWidth="1.8" strokeDasharray="2 4" />
-          <text x="206" y="4" className={`t11 bold ${fill("brass")}`} aria-hidden="true">
-            in the router alone: to {eye.alone}
+        {(near || active) && <circle r="13" className={`hollow ${stroke("chalk")}`} strokeWidth="2" />}
+        {eye.own ? (
+          <>
+            <circle r="7.5" className={fill("muted")} />
+            <path d="M-4 0H4" className={stroke("card")} strokeWidth="2.4" />
+          </>
+        ) : (
+          <circle
+            r="7"
+            className={`${fill(eye.clash ? "madder-soft" : "card")} ${stroke(ring)}`}
+            strokeWidth={eye.ghost || eye.alone ? 1.8 : 3}
+            strokeDasharray={eye.ghost || eye.alone ? "3 2" : undefined}
+          />
+        )}
+      </g>
+      {still && (
+        <g transform={at} pointerEvents="none" aria-hidden="true">
+          {eye.alone && <path d="M10 0H200" className={stroke("brass-mark")} strokeWidth="1.8" strokeDasharray="2 4" />}
+          <text x={eye.own ? 14 : 206} y="4" className={eye.own ? `t11 ${fill("muted")}` : `t11 bold ${fill("brass")}`}>
+            {eye.own ? clip(eye.own, 150) : `in the router alone: to ${eye.alone}`}
           </text>
-        </>
+        </g>
       )}
-      {(near || active) && <circle r="13" className={`hollow ${stroke("chalk")}`} strokeWidth="2" />}
-      {eye.own ? (
-        <>
-          <circle r="7.5" className={fill("muted")} />
-          <path d="M-4 0H4" className={stroke("card")} strokeWidth="2.4" />
-        </>
-      ) : (
-        <circle
-          r="7"
-          className={`${fill(eye.clash ? "madder-soft" : "card")} ${stroke(ring)}`}
-          strokeWidth={eye.ghost || eye.alone ? 1.8 : 3}
-          strokeDasharray={eye.ghost || eye.alone ? "3 2" : undefined}
-        />
-      )}
-    </g>
+    </>
   );
 });
 

@@ -15,12 +15,14 @@ type Props = {
   router: Router;
   ghosts: Forward[];
   show: Show;
+  /** the forwards that a walked packet takes */
+  walked: string[];
   onUnfold: (key: string) => void;
   onPull: (foot: Foot, eye: Eye | undefined) => void;
 };
 
 /** Threads draws outside ports, the routers in a row and device ports, and the threads between them. */
-export function Threads({ router, ghosts, show, onUnfold, onPull }: Props) {
+export function Threads({ router, ghosts, show, walked, onUnfold, onPull }: Props) {
   const a = useSite();
   const [pick, setPick] = usePick();
   const [box, width] = useWidth<HTMLDivElement>(800);
@@ -112,6 +114,7 @@ export function Threads({ router, ghosts, show, onUnfold, onPull }: Props) {
           pick={pick}
           active={road.shown ? road.active?.id : undefined}
           near={pull.eye?.key}
+          walked={walked}
         />
         {pull.at && <Pulling at={pull.at} eye={pull.eye} c={c} a={a} />}
       </svg>
@@ -130,10 +133,11 @@ type WovenProps = {
   pick: string | undefined;
   active: string | undefined;
   near: string | undefined;
+  walked: string[];
 };
 
 /** Woven is all of the picture but what the hand holds. */
-const Woven = memo(function Woven({ a, picture, c, width, pick, active, near }: WovenProps) {
+const Woven = memo(function Woven({ a, picture, c, width, pick, active, near, walked }: WovenProps) {
   const owner = pick?.startsWith("device:") ? ownerOf(pick, a.site) : undefined;
   const unmet = useMemo(() => new Set(a.unmet), [a]);
   const picked = (f: Forward, ids: string[]) =>
@@ -152,6 +156,7 @@ const Woven = memo(function Woven({ a, picture, c, width, pick, active, near }: 
           c={c}
           picked={!t.ghost && picked(t.forward, t.ids)}
           active={active === `thread-${t.forward.id}`}
+          walked={!t.ghost && t.ids.some((id) => walked.includes(id))}
         />
       ))}
       {picture.eyes.map((e) => (

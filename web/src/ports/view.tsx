@@ -24,6 +24,8 @@ const AddService = later(() => import("./add-service").then((m) => m.AddService)
 
 const routerOf = (a: Answer, id: string | undefined) => rootsOf(a).find((r) => r.id === id) ?? rootsOf(a)[0];
 
+const nobody: string[] = [];
+
 /** PortsView decides what is opened outside, and at which port. */
 export function PortsView() {
   const a = useSite();
@@ -32,6 +34,7 @@ export function PortsView() {
   const [equipping, setEquipping] = useState(false);
   const [chosen, setChosen] = useState<string>();
   const [pullTo, asking] = usePullTo();
+  const [walked, setWalked] = useState<string[]>(nobody);
   const suggested = useSuggestedPorts();
   const router = routerOf(a, chosen);
   const showing = useShow(router, pick);
@@ -71,7 +74,7 @@ export function PortsView() {
         <>
           {picked && <ServiceCard key={picked.service.id} wish={picked} router={router} pullTo={pullTo} />}
           {forward && !picked && <BareForward forward={forward} />}
-          <Walk router={router} />
+          <Walk router={router} onWalked={setWalked} />
           <RoomLeft router={router} />
         </>
       }
@@ -123,6 +126,7 @@ export function PortsView() {
             router={router}
             ghosts={suggested.ghosts}
             show={showing.show}
+            walked={walked}
             onUnfold={showing.unfold}
             onPull={pull}
           />

@@ -1,10 +1,10 @@
 import { Button, HStack, Input, List, Text } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
-import { useState } from "react";
+import { useEffect, useState } from "react";
 import { api, must, sayWhy } from "../api/client";
 import type { Fate, Router } from "../api/model";
 import { useSite } from "../api/site";
-import { Mono, Refusal, Section, Select } from "../parts";
+import { Mono, Muted, Refusal, Section, Select } from "../parts";
 import { chosen } from "../parts/choices";
 import { ifaceLabel, indexOf } from "../parts/words";
 
@@ -15,8 +15,8 @@ const protocols = [
 
 type Asked = { port: number; protocol: "tcp" | "udp"; sender: string };
 
-/** Walk tells what becomes of a packet from outside. */
-export function Walk({ router }: { router: Router }) {
+/** Walk tells what becomes of a packet to the outside address, and which forwards it takes. */
+export function Walk({ router, onWalked }: { router: Router; onWalked: (forwards: string[]) => void }) {
   const a = useSite();
   const [port, setPort] = useState("");
   const [protocol, setProtocol] = useState<"tcp" | "udp">("tcp");
@@ -38,6 +38,9 @@ export function Walk({ router }: { router: Router }) {
         }),
       ),
   });
+  useEffect(() => {
+    onWalked(data && data.fate !== "dropped" ? data.path.map((h) => h.forward) : []);
+  }, [data, onWalked]);
   return (
     <Section title="Where a packet goes">
       <form
@@ -65,7 +68,8 @@ export function Walk({ router }: { router: Router }) {
             onChange={(e) => setProtocol(chosen(protocols, e.currentTarget.value))}
           />
           <Input
-            aria-label="Sender, empty for anywhere"
+            aria-label="Sender, empty for anywhere; one of the site is inside"
+            title="The sender's address; one of the site is inside"
             placeholder="anywhere"
             fontFamily="mono"
             fontSize="small"
@@ -91,6 +95,13 @@ export function Walk({ router }: { router: Router }) {
           ))}
           <List.Item>
             <Text fontWeight={700}>{ending(data)}</Text>
+            {data.loops && data.fate === "forwarded" && (
+              <Muted>
+                {data.loops === "yes"
+                  ? "It comes from inside, and the router loops it back."
+                  : "It comes from inside: this works if the router loops back, which is not known."}
+              </Muted>
+            )}
           </List.Item>
         </List.Root>
       )}

@@ -62,7 +62,7 @@ export function PreviewPanel({ files, onClose }: { files: File[]; onClose: () =>
         edits: data.edits,
         version: data.version,
         title: `take in ${source}`,
-        says: `Taken in: ${plural(fresh, "new device")} from ${source}.`,
+        says: data.holds && fresh === 0 ? `${data.holds}.` : `Taken in: ${plural(fresh, "new device")} from ${source}.`,
       },
       { onSuccess: onClose },
     );

@@ -82,7 +82,10 @@ const config = defineConfig({
     },
     recipes,
     slotRecipes,
-    keyframes: { appear: { from: { opacity: 0 }, to: { opacity: 1 } } },
+    keyframes: {
+      appear: { from: { opacity: 0 }, to: { opacity: 1 } },
+      ride: { from: { offsetDistance: "0%" }, to: { offsetDistance: "100%" } },
+    },
   },
   globalCss: {
     html: { fontSize: "16px", colorScheme: "light" },

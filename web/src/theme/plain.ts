@@ -161,6 +161,9 @@ export const plainCss = {
     "&[data-copied]": { borderColor: "chalk", "& .mono": { bg: "chalk.soft" } },
   },
 
+  // A packet that is followed runs along its thread, three times.
+  ".packet": { offsetRotate: "0deg", animation: "ride 1.6s ease-in-out 3 both" },
+
   // Rows of long tables.
   ".grid": { overflow: "auto", flex: 1, minHeight: 0, _focusVisible: { outlineOffset: "-2px" } },
   ".grid-head, .grid-row": { display: "grid", gap: "8px", alignItems: "center", px: "6px" },

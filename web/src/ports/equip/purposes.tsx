@@ -36,22 +36,26 @@ export function Purposes({ device, alike, kind, onClose, onOther }: Props) {
     devices: devices.map((d) => d.id),
     wanted: { ...w, from: from.split(/[,\s]+/).filter(Boolean), interface: devices.length > 1 ? {} : w.interface },
   };
-  const { data, error, isFetching } = useQuery({
+  const equip = async () => must(await api.POST("/api/sites/{id}/equip", { params: { path: { id: a.id } }, body }));
+  const { data, error } = useQuery({
     queryKey: ["equip", a.id, a.version, body],
     enabled: services.length > 0,
     retry: false,
     placeholderData: keepPreviousData,
-    queryFn: async () => must(await api.POST("/api/sites/{id}/equip", { params: { path: { id: a.id } }, body })),
+    queryFn: () => equip(),
   });
   const changes = services.length > 0 ? (data?.changes ?? []) : [];
   const put = changes.filter((c) => c.edit.do === "put-service");
   const take = async () => {
     try {
+      const now = await equip(); // of what stands there now: the preview may be a moment behind
+      const opened = now.changes.filter((c) => c.edit.do === "put-service").length;
+      if (opened === 0) return;
       await edit.make({
-        edits: changes.map((c) => c.edit),
-        version: data?.version,
+        edits: now.changes.map((c) => c.edit),
+        version: now.version,
         title: `equip ${devices.length > 1 ? plural(devices.length, kind.name) : label(device)}`,
-        says: `${plural(put.length, "service is", "services are")} to be opened. Suggest ports, or pull them.`,
+        says: `${plural(opened, "service is", "services are")} to be opened. Suggest ports, or pull them.`,
         inForm: true,
       });
       setPick(`device:${device.id}`);
@@ -72,13 +76,15 @@ export function Purposes({ device, alike, kind, onClose, onOther }: Props) {
     <form
       onSubmit={(e) => {
         e.preventDefault();
-        if (!busy && put.length > 0 && !isFetching && !error) take();
+        if (!busy && services.length > 0) take();
       }}
     >
       <Stack gap="12px">
         {alike.length > 0 && (
           <Check checked={all} onChange={setAll}>
-            and the {plural(alike.length, "other")} alike, {kind.name}
+            {alike.length === 1
+              ? `and the other ${kind.name}`
+              : `and the ${alike.length} others of this kind, ${kind.name}`}
           </Check>
         )}
         {kind.purposes.length === 0 && <Muted>Nothing of a {kind.name} needs to be reached from outside.</Muted>}
@@ -142,7 +148,7 @@ export function Purposes({ device, alike, kind, onClose, onOther }: Props) {
       </Stack>
       <DialogFooter
         onClose={onClose}
-        disabled={busy || put.length === 0 || isFetching || error !== null}
+        disabled={busy || put.length === 0 || error !== null}
         go={put.length > 0 ? `Open ${plural(put.length, "service")}` : "Open them"}
       />
     </form>
