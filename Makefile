@@ -5,8 +5,8 @@ export CGO_ENABLED ?= 0
 BIN := bin/vestpin
 WEB := $(shell find web/src web/index.html web/package.json web/vite.config.ts web/tsconfig.json -type f -not -name schema.d.ts)
 GO := $(shell find . -name '*.go' -not -name '*_test.go' -not -path './web/*') go.mod
-TOOLS := chromium dnsmasq udhcpc arp nft ip ping dhcpd avahi-daemon tcpdump dropbear
-PACKAGES := chromium dnsmasq-base udhcpc net-tools nftables iproute2 iputils-ping isc-dhcp-server avahi-daemon tcpdump dropbear-bin
+TOOLS := chromium dnsmasq udhcpc arp nft ip ping dhcpd avahi-daemon tcpdump dropbear miniupnpd
+PACKAGES := chromium dnsmasq-base udhcpc net-tools nftables iproute2 iputils-ping isc-dhcp-server avahi-daemon tcpdump dropbear-bin miniupnpd miniupnpd-nftables
 # Each reader of what others made is fuzzed for a short while.
 FUZZ := read:FuzzText read:FuzzCapture frame:FuzzSight
 

@@ -59,6 +59,7 @@ type Host struct {
 	Types    []string           `json:"types,omitempty"`    // WS-Discovery
 	SNMP     *SNMP              `json:"snmp,omitempty"`
 	Ports    []Port             `json:"ports,omitempty"`
+	Maps     *Maps              `json:"maps,omitempty"` // of a router: the ports that devices had it open
 }
 
 // SNMP is what a device says of itself to those who know its community.
@@ -271,6 +272,9 @@ func (w *World) Dial(ctx context.Context, _ wire.Link, to netip.AddrPort) (net.C
 	h := hosts[0]
 	i := slices.IndexFunc(h.Ports, func(p Port) bool { return p.Number == to.Port() })
 	if i < 0 {
+		if h.Maps != nil && h.Maps.Outside.IsValid() && to.Port() == portDescription {
+			return serve(func(c net.Conn) { h.gateway(c) }), nil
+		}
 		if h.UPnP != nil && to.Port() == portDescription {
 			return serve(func(c net.Conn) { describe(c, *h.UPnP) }), nil
 		}

@@ -57,6 +57,13 @@ func (w *World) answers(body []byte, to netip.AddrPort) []datagram {
 				}
 				from(h, 1900, []byte(fmt.Sprintf("HTTP/1.1 200 OK\r\nCACHE-CONTROL: max-age=1800\r\nST: urn:schemas-upnp-org:device:%s:1\r\nSERVER: UPnP/1.1\r\nLOCATION: %s\r\n\r\n", h.UPnP.Type, location)))
 			}
+			if h.Maps != nil && h.Maps.Outside.IsValid() && strings.Contains(string(body), "InternetGatewayDevice:1") {
+				from(h, 1900, []byte(fmt.Sprintf("HTTP/1.1 200 OK\r\nST: urn:schemas-upnp-org:device:InternetGatewayDevice:1\r\nLOCATION: %s\r\n\r\n", h.gatewayPlace())))
+			}
+		case frame.PortMapping:
+			if h.Maps != nil {
+				from(h, frame.PortMapping, h.Maps.portMapping(body))
+			}
 		case 3702:
 			if len(h.Types) > 0 {
 				from(h, 3702, []byte(`<e:Envelope xmlns:e="http://www.w3.org/2003/05/soap-envelope" xmlns:d="http://schemas.xmlsoap.org/ws/2005/04/discovery"><e:Body><d:ProbeMatches><d:ProbeMatch><d:Types>x:`+strings.Join(h.Types, " x:")+`</d:Types></d:ProbeMatch></d:ProbeMatches></e:Body></e:Envelope>`))

@@ -26,7 +26,7 @@ type surveyed struct {
 }
 
 func surveyCommand() *cobra.Command {
-	var subnet, free, ports string
+	var subnet, free, ports, router string
 	plan := wire.Plan{}
 	c := &cobra.Command{
 		Use: "survey [FILE]", Short: "Sweep the network that this computer is attached to", Args: cobra.MaximumNArgs(1),
@@ -45,6 +45,8 @@ func surveyCommand() *cobra.Command {
 			switch {
 			case free != "":
 				return surveyFree(ctx, free, own)
+			case router != "":
+				return surveyRouter(ctx, router, own)
 			case ports != "":
 				return surveyPorts(ctx, ports, own)
 			}
@@ -61,11 +63,25 @@ func surveyCommand() *cobra.Command {
 	f.StringVar(&subnet, "subnet", "", "the subnet to sweep; that of the link with the gateway if absent")
 	f.StringVar(&free, "free", "", "only find out whether this address is free")
 	f.StringVar(&ports, "ports", "", "look at every TCP port of the device at this address")
+	f.StringVar(&router, "router", "", "only ask the router at this address for its outside address and the ports that devices had it open")
 	f.StringVar(&plan.Community, "community", "", "ask by SNMP with this community")
 	f.IntVar(&plan.Rate, "rate", 700, "most packets a second")
 	f.BoolVar(&plan.Large, "large", false, "sweep a subnet of more than 4,096 addresses")
 	f.BoolVar(&plan.SweepOnly, "sweep-only", false, "who is there, and nothing else")
 	return c
+}
+
+// surveyRouter asks a router what it tells of itself.
+func surveyRouter(ctx context.Context, address string, own []netip.Prefix) error {
+	a, err := span.ParseAddr(address)
+	if err != nil {
+		return fmt.Errorf("--router: %w", err)
+	}
+	told, err := wire.AskRouter(ctx, wire.Here{}, a, own)
+	if err != nil {
+		return err
+	}
+	return output(told)
 }
 
 // ownSubnets are the site's, or without one those of this computer.
