@@ -51,9 +51,15 @@ func figures() error {
 		{"check of 400 devices and 1,000 forwards", ms(times["Check"]), "", "under 20 ms"},
 		{"check of 250, 500, 1,000, 2,000 wishes that no forward reaches", growth(times, "Unmet/250", "Unmet/500", "Unmet/1000", "Unmet/2000"), "", "under 200 ms"},
 		{"check of 1,250, 2,500, 5,000, 10,000 forwards", growth(times, "Forwards/1250", "Forwards/2500", "Forwards/5000", "Forwards/10000"), "", "under 50 ms"},
+		{"check of 16,000 forwards, against 4,000", ms(times["Forwards/16000"]) + " against " + ms(times["Forwards/4000"]), ratio("Forwards/16000", "Forwards/4000"), "at most 5 x"},
+		{"what reaches what, of 10,000 forwards", ms(times["Map"]), "", "20 ms"},
+		{"one packet followed, among 10,000 forwards", fmt.Sprint(times["Walk"]), "", "under 1 µs"},
+		{"every outside port, of 10,000 forwards", ms(times["WalkAll"]), "", "20 ms"},
+		{"2,500, 5,000, 10,000 forwards compared with as many lines of the router", growth(times, "Compare/2500", "Compare/5000", "Compare/10000"), "", "100 ms"},
 		{"pins for 500 in a /23, 1,000 in a /22, 2,000 in a /21, 4,000 in a /20", growth(times, "Plan/500_in_23", "Plan/1000_in_22", "Plan/2000_in_21", "Plan/4000_in_20"), "", "50 ms for 1,000, 400 ms for 4,000"},
 		{"pins without enough room: 1,100 in a /22, 4,000 in a /21", growth(times, "Plan/1100_in_22", "Plan/4000_in_21"), "", "as with room"},
 		{"ports for 200, 500, 1,000, 2,000 wishes on one router", growth(times, "Plan/200_over_1", "Plan/500_over_1", "Plan/1000_over_1", "Plan/2000_over_1"), "", "200 ms for 200, 1 s for 1,000"},
+		{"ports for 200 wishes, among them 30 like devices with three ports each", ms(times["Plan/200_with_30_alike"]), "", "200 ms"},
 		{"ports for 2,000 wishes over 20 routers, side by side and behind one", growth(times, "Plan/2000_over_20", "Plan/2000_over_20_chained"), "", "2 s"},
 		{"ports for 1,000 wishes with 600 lines", growth(times, "Plan/1000_over_1_with_600_lines"), "", "2 s"},
 		{"100,000 lease lines, against a plain scan with a split", ms(times["Leases"]) + " against " + ms(times["PlainScan"]), ratio("Leases", "PlainScan"), "about 2 x, under 1 s"},
@@ -96,7 +102,7 @@ var result = regexp.MustCompile(`(?m)^Benchmark([\w/]+?)(?:-\d+)?\s+\d+\s+([\d.]
 
 // benchmarks runs the Go benchmarks five times and gives the median of each.
 func benchmarks() (map[string]time.Duration, error) {
-	cmd := exec.Command("go", "test", "-run", "^$", "-bench", ".", "-count", "5", "-benchtime", "300ms", "-p", "1", "vestpin/core/addressing", "vestpin/core/forwarding", "vestpin/core/sighting", "vestpin/core/snag", "vestpin/maker", "vestpin/read", "vestpin/server", "vestpin/store")
+	cmd := exec.Command("go", "test", "-run", "^$", "-bench", ".", "-count", "5", "-benchtime", "300ms", "-p", "1", "vestpin/core/addressing", "vestpin/core/forwarding", "vestpin/core/reach", "vestpin/core/sighting", "vestpin/core/snag", "vestpin/maker", "vestpin/read", "vestpin/server", "vestpin/store")
 	cmd.Stderr = os.Stderr
 	out, err := cmd.Output()
 	if err != nil {

@@ -75,7 +75,11 @@ func (h Host) gateway(c net.Conn) {
 		fmt.Fprint(c, "HTTP/1.1 302 Found\r\nLocation: http://198.51.100.9/\r\nContent-Length: 0\r\nConnection: close\r\n\r\n")
 		return
 	}
-	status, body := 200, `<root xmlns="urn:schemas-upnp-org:device-1-0"><device><deviceType>urn:schemas-upnp-org:device:InternetGatewayDevice:1</deviceType><serviceList><service><serviceType>`+gatewayType+`</serviceType><controlURL>/control</controlURL></service></serviceList></device></root>`
+	d := frame.Description{Type: "InternetGatewayDevice"}
+	if h.UPnP != nil {
+		d = *h.UPnP
+	}
+	status, body := 200, description(d, `<serviceList><service><serviceType>`+gatewayType+`</serviceType><controlURL>/control</controlURL></service></serviceList>`)
 	if req.Method == http.MethodPost {
 		status, body = h.Maps.answer(req.Header.Get("SOAPAction"), string(asked))
 	}

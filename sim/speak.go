@@ -178,6 +178,12 @@ func describe(c net.Conn, d frame.Description) {
 	if _, err := http.ReadRequest(bufio.NewReader(c)); err != nil {
 		return
 	}
+	body := description(d, "")
+	fmt.Fprintf(c, "HTTP/1.1 200 OK\r\nContent-Type: text/xml\r\nContent-Length: %d\r\nConnection: close\r\n\r\n%s", len(body), body)
+}
+
+// description is the document of a device, with its services.
+func description(d frame.Description, services string) string {
 	var body strings.Builder
 	body.WriteString(`<?xml version="1.0"?><root xmlns="urn:schemas-upnp-org:device-1-0"><device><deviceType>urn:schemas-upnp-org:device:` + d.Type + `:1</deviceType>`)
 	for _, f := range [][2]string{{"friendlyName", d.Name}, {"manufacturer", d.Maker}, {"modelName", d.Model}} {
@@ -185,8 +191,8 @@ func describe(c net.Conn, d frame.Description) {
 		xml.EscapeText(&body, []byte(f[1]))
 		body.WriteString("</" + f[0] + ">")
 	}
-	body.WriteString("</device></root>")
-	fmt.Fprintf(c, "HTTP/1.1 200 OK\r\nContent-Type: text/xml\r\nContent-Length: %d\r\nConnection: close\r\n\r\n%s", body.Len(), body.String())
+	body.WriteString(services + "</device></root>")
+	return body.String()
 }
 
 // speak says on a port what a device of its kind says.

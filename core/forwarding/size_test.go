@@ -153,7 +153,38 @@ func TestLarge(t *testing.T) {
 	}
 }
 
+// likeDevices is a site of 200 wishes on one router: 30 like devices that each want the same three
+// ports, and 110 others.
+func likeDevices(r *rand.Rand) site.Site {
+	s := sized(r, 110, 1, false, 0)
+	for i := range 30 {
+		id := fmt.Sprint("cam", i)
+		d := site.Device{ID: id, Name: fmt.Sprint("Camera ", i+1), Kind: "camera", Interfaces: []site.Interface{{ID: id + ".0", Network: "r0", Pin: &site.Pin{Address: netip.AddrFrom4([4]byte{10, 0, 9, byte(2 + i)}), By: site.ByReservation}}}}
+		for _, port := range []int{80, 443, 554} {
+			d.Services = append(d.Services, site.Service{ID: fmt.Sprintf("%s.%d", id, port), Interface: id + ".0", Protocol: site.TCP, Ports: span.Port(port), Open: &site.Open{Port: "any", Router: "r0"}})
+		}
+		s.Devices = append(s.Devices, d)
+	}
+	return s
+}
+
+// Of 200 wishes with 30 like devices all are met, and that is proven.
+func TestAlikeDevices(t *testing.T) {
+	if plan := Suggest(site.NewView(likeDevices(rand.New(rand.NewPCG(7, 1))))); !plan.Proven || len(plan.Unmet) > 0 {
+		for _, u := range plan.Unmet {
+			t.Log(u.Services, u.Says)
+		}
+		t.Errorf("proven %v, %d unmet", plan.Proven, len(plan.Unmet))
+	}
+}
+
 func BenchmarkPlan(b *testing.B) {
+	b.Run("200_with_30_alike", func(b *testing.B) {
+		v := site.NewView(likeDevices(rand.New(rand.NewPCG(7, 1))))
+		for b.Loop() {
+			Suggest(v)
+		}
+	})
 	for _, c := range []struct {
 		n, routers int
 		chained    bool

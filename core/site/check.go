@@ -181,7 +181,7 @@ func (c checker) router(at *trail, r Router) error {
 		oneOf(at.field("loopsBack"), r.LoopsBack, ",yes,no,unknown"),
 		oneOf(at.field("wan").field("kind"), r.WAN.Kind, ",static,dynamic,unknown"),
 		checkForm(at.field("form"), r.Form),
-		checkHeld(at.field("held"), r.Held),
+		checkHeld(at.field("held"), r.Held), checkMapped(at.field("mapped"), r.Mapped),
 		checkMost(at.field("ownPorts"), len(r.OwnPorts), mostOwnPorts),
 		each(at.field("ownPorts"), r.OwnPorts, func(at *trail, o OwnPort) error {
 			return firstOf(checkPorts(at.field("ports"), o.Ports), checkName(at.field("why"), o.Why, longestNote))
@@ -195,8 +195,28 @@ func checkHeld(at *trail, h *Held) error {
 	}
 	return firstOf(
 		checkName(at.field("at"), h.At, longestTime), checkName(at.field("source"), h.Source, longestNote),
-		checkMost(at.field("forwards"), len(h.Forwards), MostHeld),
-		each(at.field("forwards"), h.Forwards, func(at *trail, f HeldForward) error {
+		checkHeldForwards(at.field("forwards"), h.Forwards),
+	)
+}
+
+func checkMapped(at *trail, m *Mapped) error {
+	if m == nil {
+		return nil
+	}
+	if m.Outside.IsValid() && !m.Outside.Is4() {
+		return at.field("outside").refuse(m.Outside.String(), "the IPv4 address that the router told")
+	}
+	return firstOf(
+		checkName(at.field("at"), m.At, longestTime), checkMost(at.field("by"), len(m.By), mostSenders),
+		each(at.field("by"), m.By, func(at *trail, by string) error { return oneOf(at, by, "upnp,nat-pmp,pcp") }),
+		checkHeldForwards(at.field("forwards"), m.Forwards),
+	)
+}
+
+func checkHeldForwards(at *trail, forwards []HeldForward) error {
+	return firstOf(
+		checkMost(at, len(forwards), MostHeld),
+		each(at, forwards, func(at *trail, f HeldForward) error {
 			if !f.Address.Is4() {
 				return at.field("address").refuse(f.Address.String(), "the IPv4 address to which the line leads")
 			}

@@ -92,8 +92,19 @@ type Router struct {
 	// LoopsBack is whether its outside address works from inside (hairpin, RFC 4787 section 6).
 	LoopsBack string `json:"loopsBack,omitempty" default:"unknown" enum:"yes,no,unknown"`
 
-	Form Form  `json:"form,omitzero"`
-	Held *Held `json:"held,omitempty"`
+	Form   Form    `json:"form,omitzero"`
+	Held   *Held   `json:"held,omitempty"`
+	Mapped *Mapped `json:"mapped,omitempty"`
+}
+
+// Mapped is what a router told when it was asked (RFC 3339): its outside address, and the
+// ports that devices had it open by themselves (UPnP). More is that it listed more.
+type Mapped struct {
+	At       string        `json:"at,omitempty"`
+	By       []string      `json:"by" doc:"How it was asked: upnp, nat-pmp, pcp"`
+	Outside  netip.Addr    `json:"outside,omitzero"`
+	Forwards []HeldForward `json:"forwards"`
+	More     bool          `json:"more,omitempty"`
 }
 
 // Held is what a router really has on its forwarding page, as read last: from which

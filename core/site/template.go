@@ -20,7 +20,7 @@ func Template(s Site, name string) Site {
 		upstream[r.ID] = r.Upstream != ""
 	}
 	for _, r := range s.Routers {
-		r.Held = nil
+		r.Held, r.Mapped = nil, nil
 		r.WAN.Name = ""
 		if !upstream[r.ID] {
 			r.WAN.Address = netip.Addr{}

@@ -63,6 +63,11 @@ func (r Router) whole() Router {
 		held.Forwards = eachWhole(held.Forwards, HeldForward.whole)
 		r.Held = &held
 	}
+	if r.Mapped != nil {
+		mapped := *r.Mapped
+		mapped.By, mapped.Forwards = present(mapped.By), eachWhole(mapped.Forwards, HeldForward.whole)
+		r.Mapped = &mapped
+	}
 	return r
 }
 

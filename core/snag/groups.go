@@ -46,6 +46,8 @@ var alike = map[string]string{
 	"lines-run-out":               "%d routers have too few lines",
 	"reservations-run-out":        "%d routers take too few reservations",
 	"wish-unmet":                  "%d services are to be opened, and nothing leads to them yet",
+	"mapped-over":                 "%d ports were opened by devices themselves, and are planned for others",
+	"outside-told-otherwise":      "%d routers tell another outside address than entered",
 	"upnp-on":                     "UPnP is on at %d routers",
 	"behind-router":               "%d routers stand behind another that is not entered",
 	"behind-carrier":              "%d routers have an outside address that the provider shares out",

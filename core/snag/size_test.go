@@ -37,7 +37,7 @@ func BenchmarkUnmet(b *testing.B) {
 }
 
 func BenchmarkForwards(b *testing.B) {
-	for _, n := range []int{1250, 2500, 5000, 10000} {
+	for _, n := range []int{1250, 2500, 4000, 5000, 10000, 16000} {
 		v := crowd(100, n)
 		b.Run(fmt.Sprint(n), func(b *testing.B) {
 			for b.Loop() {

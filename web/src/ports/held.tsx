@@ -1,12 +1,14 @@
-import { Box, Button, Heading, HStack, Text } from "@chakra-ui/react";
+import { Box, Button, Heading, HStack, List, Text } from "@chakra-ui/react";
 import { useMemo, useState } from "react";
+import { api, must } from "../api/client";
 import type { Answer, Discrepancy, HeldState, Network, Router } from "../api/model";
-import { useSite } from "../api/site";
-import { Muted, Remark } from "../parts";
+import { complain, useEdit, useSite } from "../api/site";
+import { Mono, Muted, Remark } from "../parts";
 import { ColumnsMenu, Grid, type GridColumn, useGrid } from "../parts/grid";
 import { later } from "../parts/later";
+import { notice } from "../parts/notice";
 import { usePick } from "../parts/pick";
-import { indexOf, networkOf, plural, short } from "../parts/words";
+import { indexOf, label, networkOf, plural, short } from "../parts/words";
 
 const ReadRouter = later(() => import("./read-router").then((m) => m.ReadRouter));
 
@@ -89,6 +91,7 @@ export function Held({ router }: { router: Router }) {
         <Text flex="1 1 240px" fontSize="small" color="muted" role="status">
           {state ? saysOf(state) : "Not read yet. Paste its forwarding page, and every line is held against the plan."}
         </Text>
+        <AskRouter router={router} />
         <Button size="xs" onClick={() => setReading(true)}>
           {state ? "Read it again" : "Compare with the router"}
         </Button>
@@ -99,8 +102,90 @@ export function Held({ router }: { router: Router }) {
           {d.says}
         </Remark>
       ))}
+      {router.mapped && <MappedList router={router} />}
       {state && <Lines router={router} state={state} />}
       {reading && <ReadRouter onClose={() => setReading(false)} />}
+    </Box>
+  );
+}
+
+/** AskRouter asks the router for its outside address and what devices had it open; nothing is changed there. */
+function AskRouter({ router }: { router: Router }) {
+  const { id } = useSite();
+  const edit = useEdit();
+  const [asking, setAsking] = useState<AbortController>();
+  const ask = async () => {
+    const stop = new AbortController();
+    setAsking(stop);
+    try {
+      const path = { path: { id }, query: { router: router.id } };
+      const asked = must(await api.GET("/api/sites/{id}/ask-router", { params: path, signal: stop.signal }));
+      const says = [asked.says, ...asked.told.notes.map((n) => `It is odd: ${n}.`)].join(" ");
+      if (asked.edits.length === 0) notice.say(says);
+      else
+        edit.mutate({ edits: asked.edits, version: asked.version, title: `ask ${router.name || "the router"}`, says });
+    } catch (error) {
+      if (!stop.signal.aborted) complain(error);
+    } finally {
+      setAsking(undefined);
+    }
+  };
+  return asking ? (
+    <HStack role="status">
+      Asking it…
+      <Button size="xs" onClick={() => asking.abort()}>
+        Stop
+      </Button>
+    </HStack>
+  ) : (
+    <Button size="xs" onClick={ask} title="By UPnP, NAT-PMP and PCP; nothing is changed there">
+      Ask the router
+    </Button>
+  );
+}
+
+/** How many ports that devices opened are listed. */
+const mostMapped = 50;
+
+/** MappedList is what devices had the router open by themselves, as it told last. */
+function MappedList({ router }: { router: Router }) {
+  const a = useSite();
+  const { mapped } = router;
+  const network = networkOf(a.site, router.network);
+  const at = useMemo(() => {
+    const devices = new Map<string, string>();
+    for (const d of a.site.devices)
+      for (const i of d.interfaces)
+        for (const address of [i.seen, i.pin?.address]) if (address) devices.set(address, label(d));
+    return devices;
+  }, [a.site]);
+  if (!mapped) return null;
+  return (
+    <Box mb="8px" fontSize="small" data-mapped>
+      <Text color="muted">
+        It told {mapped.at && `on ${new Date(mapped.at).toLocaleString()} `}
+        {mapped.outside ? `${mapped.outside} as its outside address` : "no outside address"}, by{" "}
+        {mapped.by.join(", ").replace("upnp", "UPnP").replace("nat-pmp", "NAT-PMP").replace("pcp", "PCP")}.{" "}
+        {mapped.forwards.length === 0 ? "No device had it open a port." : "Devices had it open by themselves:"}
+      </Text>
+      <List.Root>
+        {mapped.forwards.slice(0, mostMapped).map((m) => (
+          <List.Item key={`${m.protocol} ${m.outside} ${m.address}`}>
+            <Mono>
+              {m.outside} {m.protocol} → {short(m.address, network)}
+              {m.inside && m.inside !== m.outside && ` ${m.inside}`}
+            </Mono>{" "}
+            {at.get(m.address) ?? "nobody that is known"}
+            {m.name && <Muted>, “{m.name}”</Muted>}
+          </List.Item>
+        ))}
+      </List.Root>
+      {(mapped.forwards.length > mostMapped || mapped.more) && (
+        <Muted>
+          {mapped.forwards.length > mostMapped && `and ${mapped.forwards.length - mostMapped} more`}
+          {mapped.more && "; the router lists more than were taken"}
+        </Muted>
+      )}
     </Box>
   );
 }

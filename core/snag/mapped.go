@@ -1,0 +1,81 @@
+package snag
+
+import (
+	"fmt"
+	"slices"
+
+	"vestpin/core/site"
+	"vestpin/core/span"
+)
+
+// mappedOver finds ports that a device had the router open for itself and that are planned
+// for another end.
+func mappedOver(v View) []Snag {
+	var found []Snag
+	for _, r := range v.Routers {
+		if r.Mapped == nil {
+			continue
+		}
+		for _, m := range r.Mapped.Forwards {
+			if id, ports := plannedOtherwise(v, r, m); id != "" {
+				f := v.Forwards[slices.IndexFunc(v.Forwards, func(f site.Forward) bool { return f.ID == id })]
+				found = append(found, Snag{
+					Code: "mapped-over", About: append(about(v, f), r.Ref()),
+					Says: fmt.Sprintf("%s/%s at %s was opened by %s for itself (UPnP), and is planned for %s. Only one of the two gets it.", ports, m.Protocol, r.Label(), who(v, m), f.Name),
+				})
+			}
+		}
+	}
+	return found
+}
+
+// plannedOtherwise is the first forward that plans some of a mapping's ports for another
+// end, and those ports.
+func plannedOtherwise(v View, r site.Router, m site.HeldForward) (forward string, ports span.Ports) {
+	inside := m.Inside
+	if inside.IsZero() {
+		inside = m.Outside
+	}
+	for _, proto := range m.Protocol.Each() {
+		for _, s := range v.reaches().Spans(r.ID, proto) {
+			both := m.Outside.Set().Overlap(span.PortList(s.Ports).Set())
+			if both.Empty() || s.Own || s.Forward == "" {
+				continue
+			}
+			at := both.Runs()[0]
+			if s.Address != m.Address || s.Inside+at.Lo-s.Ports.Lo != inside.At(m.Outside.Index(at.Lo)) {
+				return s.Forward, span.PortList(at)
+			}
+		}
+	}
+	return "", span.Ports{}
+}
+
+// who names the device of a mapping as well as can be.
+func who(v View, m site.HeldForward) string {
+	for _, p := range append(v.PinnedAt(m.Address), v.SeenAt(m.Address)...) {
+		return p.Label()
+	}
+	return m.Address.String()
+}
+
+// outsideTold finds routers that tell another outside address than the one that is entered.
+func outsideTold(v View) []Snag {
+	var found []Snag
+	for _, r := range v.Routers {
+		if r.Mapped == nil || !r.Mapped.Outside.IsValid() || r.Mapped.Outside == r.WAN.Address {
+			continue
+		}
+		told := r
+		told.WAN.Address = r.Mapped.Outside
+		says := fmt.Sprintf("%s tells %s as its outside address, and none is entered.", r.Label(), r.Mapped.Outside)
+		if r.WAN.Address.IsValid() {
+			says = fmt.Sprintf("%s tells %s as its outside address; %s is entered.", r.Label(), r.Mapped.Outside, r.WAN.Address)
+		}
+		found = append(found, Snag{
+			Code: "outside-told-otherwise", About: []site.Ref{r.Ref()}, Says: says,
+			Mends: []Mend{{"Enter " + r.Mapped.Outside.String(), []site.Edit{site.PutRouter{Router: told}}}},
+		})
+	}
+	return found
+}
