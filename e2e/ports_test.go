@@ -122,3 +122,33 @@ func TestOwnKinds(t *testing.T) {
 	}
 	do(t, ctx, chromedp.Navigate(p.URL), Press("More:"), Press("Kinds of device"), Press("Remove your own"), Wait(`!document.body.innerText.includes("your own:")`), Press("Undo"), Sees("kiln, your own"))
 }
+
+// A link is made at both sites: the end that listens needs a forward, the one that calls gets
+// what to dial; each site shows how both ends stand.
+func TestLinkBetweenSites(t *testing.T) {
+	p, ctx := demo(t), open(t)
+	state := func(want string) Step {
+		return Wait(fmt.Sprintf(`document.querySelector("[data-link]")?.dataset.state === %q`, want))
+	}
+	do(t, ctx, chromedp.Navigate(p.URL+"/s/pottery/ports"), Press("Link with another site"), Wait(`[...document.querySelectorAll("[role=dialog] option")].some((o) => o.value === "flat")`),
+		Choose("The other site", "flat"), Wait(`[...document.querySelectorAll("[role=dialog] option")].some((o) => o.value === "media.0")`), Fill("What it is for", "shop picture"),
+		Choose("Listens here", "decoder.in"), Choose("Calls from there", "media.0"), Press("Link them"), Sees("is made, at both sites"),
+		state("open"), Sees("studio.example.net:7001/udp"),
+		chromedp.Navigate(p.URL+"/s/flat/ports"), state("unknown"), Sees("There: It listens, and is dialled from the other site."),
+		Press("Dial studio.example.net:7001/udp from now on"), state("dials"))
+	// Kept in, it is shut, and both sites say so.
+	do(t, ctx, chromedp.Navigate(p.URL+"/s/pottery/ports?pick=service:decoder.in"), Choose("From outside", "in"), Press("Keep it in"), state("shut"),
+		chromedp.Navigate(p.URL+"/s/flat/ports"), Sees("There: It listens, but is kept inside"))
+	// Without the device that listens the other end is told.
+	edit(t, p.URL, "pottery", held(t, p.URL, "pottery").Version, `{"do":"remove-device","id":"decoder"}`)
+	do(t, ctx, chromedp.Navigate(p.URL+"/s/flat/ports"), Sees("The other site has no such link any more"), Press("Remove"), Wait(`!document.querySelector("[data-link]")`))
+}
+
+// A router that is asked tells its outside address and what devices had it open: a port that is
+// planned for another is a snag.
+func TestRouterIsAsked(t *testing.T) {
+	p, ctx := demo(t), open(t)
+	do(t, ctx, chromedp.Navigate(p.URL+"/s/pottery/ports"), Press("Ask the router"), Sees("tells 203.0.113.47 as its outside address and 2 ports that devices opened"),
+		Wait(`document.querySelector("[data-mapped]")?.innerText.includes("7001 udp → .126 Flat media player, “den play”")`), Sees("7001/udp at Hall cupboard router was opened by Flat media player for itself (UPnP)"), Settled,
+		Press("Undo"), Wait(`!document.querySelector("[data-mapped]")`))
+}

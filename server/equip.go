@@ -149,7 +149,7 @@ func (s *server) parsePorts(ctx context.Context, in *struct {
 	}
 	list, err := read.PortList([]byte(in.Body.Text))
 	if err != nil {
-		return nil, refusal(err)
+		return nil, huma.Error422UnprocessableEntity(err.Error())
 	}
 	l := listing{known.With(st.Site.Kinds...), p, map[string]bool{}}
 	for _, d := range st.Site.Devices {

@@ -74,6 +74,7 @@ func (s *server) routes(api huma.API) {
 	huma.Register(api, post("start-survey", "/api/sites/{id}/survey"), s.startSurvey)
 	huma.Register(api, get("get-survey", "/api/sites/{id}/survey"), s.getSurvey)
 	huma.Register(api, post("stop-survey", "/api/sites/{id}/survey/stop"), s.stopSurvey)
+	huma.Register(api, get("links", "/api/sites/{id}/links"), s.links)
 	huma.Register(api, get("ask-router", "/api/sites/{id}/ask-router"), s.askRouter)
 	huma.Register(api, get("ask-free", "/api/sites/{id}/free"), s.askFree)
 	huma.Register(api, get("compare-visits", "/api/sites/{id}/compare"), s.compareVisits)

@@ -66,6 +66,10 @@ func full() site.Site {
 		Done:     []site.Done{{Step: "reserve:rec.0", At: "2026-11-23T09:42:00Z", Values: "IP 10.48.16.20"}},
 		Visits:   []site.Visit{{ID: "v1", From: "2026-11-23T09:00:00Z", Until: "2026-11-23T12:00:00Z", Note: "first", Seen: []site.SeenThen{{Interface: "rec.0", MAC: "00:00:5e:00:53:21", Address: a("10.48.16.112"), Host: "rec"}}}},
 		Makers:   []site.Maker{{Prefix: "00:00:5e:00:53", Name: "Larkbridge"}},
+		Links: []site.Link{
+			{ID: "l1", Name: "picture", End: site.Listens, Service: "rec.web", Far: site.Far{Site: "farm", Name: "Farm office"}},
+			{ID: "l2", Name: "sound", End: site.Calls, Interface: "rec.0", Far: site.Far{Name: "Hall", Dial: "hall.example.net:7001"}},
+		},
 		Kinds: []site.Kind{{ID: "kiln", Name: "kiln", Also: []string{"oven"}, Words: "kiln|oven", WordsWeigh: 3, Traits: []site.KindTrait{{Trait: "title", Is: "kiln", Weight: 2}},
 			Purposes: []site.Purpose{{ID: "watch", Name: "watch it", Services: []string{"page"}, Optional: []string{"page"}}},
 			Services: []site.KindService{{ID: "page", Name: "web page", Protocol: site.TCP, Ports: ports(80), Open: "same", CanSetTo: []span.Ports{ports(81)}, Risk: "plain", Check: "http", Address: "http://{host}:{port}/", Tells: []string{"outside-port"},
@@ -182,6 +186,7 @@ func randomBatch(r *rand.Rand, s site.Site) []site.Edit {
 		{site.Tick{ID: "step:" + d.ID, Done: &site.Done{At: name}, At: at}}, {site.Tick{ID: "step:" + d.ID}},
 		{site.PutVisit{Visit: site.Visit{ID: n, From: name, Seen: []site.SeenThen{{Interface: iface.ID, Host: name}}}, At: at}}, {site.RemoveVisit{ID: visit[r.IntN(len(visit))].ID}},
 		{site.PatchHeld{ID: "edge", Add: []site.HeldForward{{Name: name, Protocol: "tcp", Outside: ports(1 + r.IntN(99)), Address: a, Enabled: true}}}},
+		{site.SetLinks{Links: []site.Link{{ID: n, Name: name, End: site.Calls, Interface: iface.ID, Far: site.Far{Dial: "far.example:7001"}}}}},
 		{site.SetKinds{Kinds: []site.Kind{{ID: n, Name: name}}}},
 		{site.SetMakers{Makers: []site.Maker{{Prefix: fmt.Sprintf("%06x", r.IntN(999)), Name: name}, {Prefix: "0", Name: n}}[r.IntN(2):]}},
 		sighting.Split(s, d, iface.ID), sighting.Split(s, o, o.Interfaces[0].ID),

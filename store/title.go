@@ -88,6 +88,8 @@ func titleOf(v site.View, e site.Edit) string {
 		return "change the makers"
 	case site.PatchHeld:
 		return "note what the router holds"
+	case site.SetLinks:
+		return "change the links"
 	case site.SetKinds:
 		return "change the kinds of device"
 	case site.Tick:

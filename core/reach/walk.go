@@ -156,11 +156,11 @@ func (m *Map) all(router string, proto site.Protocol, who Who, within span.Run, 
 func join(out []Stretch, s Stretch) []Stretch {
 	if len(out) > 0 {
 		last := &out[len(out)-1]
-		a, b := last.Ports.Runs()[0], s.Ports.Runs()[0]
-		in := last.Inside.Runs()[0]
-		if a.Hi+1 == b.Lo && in.Hi+1 == s.Inside.At(0) && last.Fate == s.Fate && last.Interface == s.Interface && last.Address == s.Address && slices.Equal(last.Path, s.Path) {
-			last.Ports = span.PortList(span.Run{Lo: a.Lo, Hi: b.Hi})
-			last.Inside = span.PortList(span.Run{Lo: in.Lo, Hi: in.Hi + uint32(b.Len())})
+		lo, in, n := last.Ports.At(0), last.Inside.At(0), uint32(last.Ports.Len()) // each is one run
+		if lo+n == s.Ports.At(0) && in+n == s.Inside.At(0) && last.Fate == s.Fate && last.Interface == s.Interface && last.Address == s.Address && slices.Equal(last.Path, s.Path) {
+			n += uint32(s.Ports.Len())
+			last.Ports = span.PortList(span.Run{Lo: lo, Hi: lo + n - 1})
+			last.Inside = span.PortList(span.Run{Lo: in, Hi: in + n - 1})
 			return out
 		}
 	}

@@ -21,6 +21,7 @@ const (
 	mostVisits   = 500
 	mostMakers   = 2000
 	MostKinds    = 200   // of device
+	mostLinks    = 200   // with other sites
 	mostDone     = 20000 // a step or two for each device and forward
 
 	// Parts of a thing. A router's page has room for fewer senders, and no device

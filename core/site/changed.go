@@ -19,6 +19,7 @@ func Changed(before, after Site) []Touch {
 	add(before.Name != after.Name, Touch{"site", "name"})
 	add(!reflect.DeepEqual(before.Makers, after.Makers), Touch{"site", "makers"})
 	add(!reflect.DeepEqual(before.Kinds, after.Kinds), Touch{"site", "kinds"})
+	add(!reflect.DeepEqual(before.Links, after.Links), Touch{"site", "links"})
 	differing(before.Networks, after.Networks, &out, nil)
 	differing(before.Routers, after.Routers, &out, nil)
 	differing(before.Forwards, after.Forwards, &out, nil)

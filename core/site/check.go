@@ -30,6 +30,7 @@ func check(at *trail, s Site) error {
 		checkMost(at.field("visits"), len(s.Visits), mostVisits),
 		checkMost(at.field("makers"), len(s.Makers), mostMakers),
 		checkKinds(at.field("kinds"), s.Kinds),
+		checkMost(at.field("links"), len(s.Links), mostLinks),
 		each(at.field("networks"), s.Networks, c.network),
 		each(at.field("routers"), s.Routers, c.router),
 		each(at.field("routers"), s.Routers, c.upstream),
@@ -38,6 +39,7 @@ func check(at *trail, s Site) error {
 		each(at.field("done"), s.Done, c.done),
 		each(at.field("visits"), s.Visits, c.visit),
 		each(at.field("makers"), s.Makers, c.maker),
+		each(at.field("links"), s.Links, c.link),
 	)
 }
 

@@ -56,6 +56,9 @@ func (e RemoveDevice) apply(d *draft, at *trail) ([]Edit, error) {
 	if e.Only {
 		return back, nil
 	}
+	back = append(back, d.dropLinks(func(l Link) bool {
+		return slices.ContainsFunc(gone.Interfaces, func(i Interface) bool { return i.ID == l.Interface }) || slices.ContainsFunc(gone.Services, func(s Service) bool { return s.ID == l.Service })
+	})...)
 	return append(back, d.dropForwards(func(f *Forward) bool { return leadsTo(f, &gone) })...), nil
 }
 
@@ -179,6 +182,7 @@ func (e RemoveInterface) apply(d *draft, at *trail) ([]Edit, error) {
 	}
 	clear(v.Services[len(kept):])
 	v.Services = kept
+	back = append(back, d.dropLinks(func(l Link) bool { return l.Interface == e.ID || l.Service != "" && gone[l.Service] })...)
 	return append(back, d.dropForwards(func(f *Forward) bool { return f.To == e.ID || gone[f.Service] })...), nil
 }
 
@@ -276,6 +280,7 @@ func (e RemoveService) apply(d *draft, at *trail) ([]Edit, error) {
 	if e.Only {
 		return back, nil
 	}
+	back = append(back, d.dropLinks(func(l Link) bool { return l.Service == e.ID })...)
 	return append(back, d.dropForwards(func(f *Forward) bool { return f.Service == e.ID })...), nil
 }
 

@@ -16,7 +16,7 @@ const EditFormat = 2
 // Edits has an empty edit of each verb, in the order in which they are told.
 var Edits = []Edit{
 	RenameSite{}, PutNetwork{}, RemoveNetwork{}, PutRouter{}, RemoveRouter{}, PutDevice{}, RemoveDevice{}, Describe{}, PutInterface{}, RemoveInterface{},
-	PutService{}, RemoveService{}, SetPin{}, SetWants{}, SetOpen{}, PutForward{}, RemoveForward{}, Tick{}, PutVisit{}, RemoveVisit{}, SetMakers{}, SetKinds{}, PatchHeld{},
+	PutService{}, RemoveService{}, SetPin{}, SetWants{}, SetOpen{}, PutForward{}, RemoveForward{}, Tick{}, PutVisit{}, RemoveVisit{}, SetMakers{}, SetKinds{}, SetLinks{}, PatchHeld{},
 }
 
 // kinds finds the type of each verb.
@@ -153,6 +153,8 @@ func wholeEdit(e Edit) Edit {
 		return PatchHeld{e.ID, eachWhole(e.Drop, HeldForward.whole), eachWhole(e.Add, HeldForward.whole)}
 	case SetKinds:
 		return SetKinds{eachWhole(e.Kinds, Kind.Whole)}
+	case SetLinks:
+		return SetLinks{present(e.Links)}
 	case SetOpen:
 		return SetOpen{e.ID, e.Open.whole()}
 	}
@@ -172,6 +174,7 @@ func (e PutVisit) MarshalJSON() ([]byte, error)        { return written(e) }
 func (e RemoveVisit) MarshalJSON() ([]byte, error)     { return written(e) }
 func (e SetMakers) MarshalJSON() ([]byte, error)       { return written(e) }
 func (e SetKinds) MarshalJSON() ([]byte, error)        { return written(e) }
+func (e SetLinks) MarshalJSON() ([]byte, error)        { return written(e) }
 func (e PatchHeld) MarshalJSON() ([]byte, error)       { return written(e) }
 func (e PutDevice) MarshalJSON() ([]byte, error)       { return written(e) }
 func (e RemoveDevice) MarshalJSON() ([]byte, error)    { return written(e) }

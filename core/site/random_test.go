@@ -42,6 +42,7 @@ func anyEdit(r *rand.Rand) Edit {
 		PutVisit{Visit{ID: some(r, "v1", "v2"), From: "2026-05-04T09:00:00Z", Until: some(r, "", "2026-05-04T12:00:00Z"), Seen: []SeenThen{{Interface: "rec.0", Address: address, Host: text}}}, at}, RemoveVisit{id},
 		PatchHeld{some(r, "edge", "inner"), nil, []HeldForward{{Name: text, Protocol: TCP, Outside: span.Port(1 + r.IntN(9)), Address: netip.MustParseAddr("10.48.16.20"), Enabled: true}}},
 		PatchHeld{some(r, "edge", "inner"), []HeldForward{{Name: text, Protocol: TCP, Outside: span.Port(1 + r.IntN(9)), Address: netip.MustParseAddr("10.48.16.20"), Enabled: true}}, nil},
+		SetLinks{some(r, nil, []Link{{ID: "far", Name: text, End: some(r, Listens, Calls), Service: some(r, "rec.web", ""), Interface: some(r, "", "rec.0"), Far: Far{Name: text}}})},
 		SetKinds{some(r, nil, []Kind{{ID: "kiln", Name: text, Services: []KindService{{ID: "page", Protocol: TCP, Ports: some(r, span.Port(80), span.Ports{})}}, Purposes: []Purpose{{ID: "watch", Services: []string{some(r, "page", "none")}}}}})},
 		SetMakers{some(r, nil, []Maker{{"00:00:5e", text}}, []Maker{{"00-00-5E-00-53-2", text}, {"0", text}}, []Maker{{"0g", text}})},
 	)

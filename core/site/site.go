@@ -23,6 +23,7 @@ type Site struct {
 	Visits   []Visit   `json:"visits"`
 	Makers   []Maker   `json:"makers"`
 	Kinds    []Kind    `json:"kinds"` // of the site's own, beside those of the catalogue
+	Links    []Link    `json:"links"` // with other sites
 }
 
 // Network is one IPv4 subnet of the site.

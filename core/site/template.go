@@ -80,6 +80,9 @@ func Lead(from, to Site) []Edit {
 	if !reflect.DeepEqual(from.Kinds, to.Kinds) {
 		out = append(out, SetKinds{to.Kinds})
 	}
+	if !reflect.DeepEqual(from.Links, to.Links) {
+		out = append(out, SetLinks{to.Links})
+	}
 	// What others stood on goes last.
 	for _, r := range routers.gone {
 		out = append(out, RemoveRouter{ID: r.ID, Only: true})

@@ -37,7 +37,7 @@ func (s Site) Whole() Site {
 	s.Forwards = eachWhole(s.Forwards, Forward.whole)
 	s.Visits = eachWhole(s.Visits, Visit.whole)
 	s.Done, s.Makers = present(s.Done), present(s.Makers)
-	s.Kinds = eachWhole(s.Kinds, Kind.Whole)
+	s.Kinds, s.Links = eachWhole(s.Kinds, Kind.Whole), present(s.Links)
 	return s
 }
 

@@ -211,7 +211,7 @@ func keepIn(v View, w site.Wish) Mend {
 // KeepIn is what keeps a service inside: it is wanted no more, and its forwards go that
 // nothing else stands on.
 func KeepIn(s site.View, w site.Wish) Mend {
-	return keepIn(View{s, &budget{addresses: mostAddressMends, ports: mostPortMends}, newOnce()}, w)
+	return keepIn(View{s, &budget{addresses: mostAddressMends, ports: mostPortMends, ways: mostWays}, newOnce()}, w)
 }
 
 // ledBy gives the forwards on the router behind that a forward leads out, and that would

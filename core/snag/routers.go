@@ -86,6 +86,10 @@ func wishUnmet(v View) []Snag {
 			s.Mends = append(s.Mends, withFollowers(v, doesOf(w, edits), edits)...)
 		} else if why := v.plan().Shut(w.Service.ID); why != "" && w.Interface.Pin != nil {
 			s.Says = why
+			s.Mends = append(s.Mends, keepIn(v, w))
+			s.Mends = append(s.Mends, waysOut(v, w)...)
+			found = append(found, s)
+			continue
 		}
 		s.Mends = append(s.Mends, keepIn(v, w))
 		found = append(found, s)

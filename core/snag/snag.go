@@ -80,6 +80,7 @@ func (v View) forwardsOf(service string) []site.Forward {
 // without, and say so; once the first are mended, the next have theirs.
 type budget struct {
 	addresses, ports int
+	ways             int  // out for services that cannot be opened
 	short            bool // a mend was not worked out since this was asked last
 }
 
@@ -223,7 +224,7 @@ func Check(s site.View) []Snag { return CheckTold(s, func(string) {}) }
 
 // CheckTold gives the snags of a site as Check does, and tells what it has just looked at.
 func CheckTold(s site.View, did func(what string)) []Snag {
-	v := View{s, &budget{addresses: mostAddressMends, ports: mostPortMends}, newOnce()}
+	v := View{s, &budget{addresses: mostAddressMends, ports: mostPortMends, ways: mostWays}, newOnce()}
 	out := []Snag{}
 	for _, f := range rules {
 		for _, rule := range f.rules {

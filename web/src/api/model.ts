@@ -47,3 +47,5 @@ export type Kind = Schemas["Kind"];
 export type KindService = Schemas["KindService"];
 export type Wanted = Schemas["Wanted"];
 export type ListedPort = Schemas["ListedPort"];
+export type Link = Schemas["Link"];
+export type LinkEnd = Schemas["LinkEnd"];

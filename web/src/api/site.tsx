@@ -173,7 +173,11 @@ export type Editor = {
 
 /** useEdit changes the open site. What was done is said at the foot of the page, with a way back. */
 export function useEdit(): Editor {
-  const id = useSiteId();
+  return useEditOf(useSiteId());
+}
+
+/** useEditOf changes a site that the page has fetched, as useEdit does. */
+export function useEditOf(id: string): Editor {
   const client = useQueryClient();
   return useMemo(() => {
     const make = async (change: Change) => {

@@ -11,6 +11,7 @@ import { Desk } from "../shell/desk";
 import { ForwardTable } from "./forward-table";
 import type { Eye, Foot } from "./geometry";
 import { Held } from "./held";
+import { Links } from "./links";
 import { usePullTo } from "./pull";
 import { ServiceCard } from "./service-card";
 import { Chips, useShow } from "./show";
@@ -137,6 +138,7 @@ export function PortsView() {
       {chainOf(a, router).map((r) => (
         <Held key={r.id} router={r} />
       ))}
+      <Links />
       {equipping && <Equip onClose={() => setEquipping(false)} />}
       {adding && <AddService onClose={() => setAdding(false)} />}
       {asking}

@@ -1,0 +1,85 @@
+package reach
+
+import (
+	"fmt"
+	"strings"
+
+	"vestpin/core/site"
+	"vestpin/core/span"
+)
+
+// The states of a link's end.
+const (
+	LinkOpen    = "open"    // it listens, and is reached
+	LinkShut    = "shut"    // it listens, and nothing leads to it yet
+	LinkDials   = "dials"   // it calls, and what it dials is known
+	LinkUnknown = "unknown" // it calls, and what to dial is not known
+)
+
+// LinkState is how an end of a link stands. Dial is what the other end types to reach one
+// that is open, or what this one types: hosts with ports, several with blanks between.
+type LinkState struct {
+	Link  string `json:"link"`
+	State string `json:"state" enum:"open,shut,dials,unknown"`
+	Dial  string `json:"dial,omitempty"`
+	Says  string `json:"says"`
+}
+
+// Links gives how each link of the site stands, in their order.
+func (m *Map) Links() []LinkState {
+	out := []LinkState{}
+	for _, l := range m.v.Links {
+		s := LinkState{Link: l.ID}
+		if l.End == site.Calls {
+			s.State, s.Dial, s.Says = LinkDials, l.Far.Dial, "It calls: no forward is needed here."
+			if l.Far.Dial == "" {
+				s.State, s.Says = LinkUnknown, "It calls; what it is to dial is not known yet."
+			}
+		} else {
+			s.State, s.Dial, s.Says = m.listens(l.Service)
+		}
+		out = append(out, s)
+	}
+	return out
+}
+
+func (m *Map) listens(service string) (state, dial, says string) {
+	w, ok := m.v.Service(service)
+	if !ok || w.Service.Open == nil {
+		return LinkShut, "", "It listens, but is kept inside: open the service."
+	}
+	if !m.Met(w) {
+		return LinkShut, "", "It listens, but nothing leads to it yet."
+	}
+	dial, ok = m.Dial(w)
+	if !ok {
+		return LinkShut, "", "It listens; the outside address is not known."
+	}
+	return LinkOpen, dial, "It listens, and is dialled from the other site."
+}
+
+// Dial gives what reaches a service from elsewhere, protocol by protocol: the dynamic DNS
+// name or the outside address, and the outside ports. False where neither is known, or
+// nothing leads there.
+func (m *Map) Dial(w site.Wish) (string, bool) {
+	routers, why := Route(m.v, w)
+	if why != "" || len(routers) == 0 {
+		return "", false
+	}
+	outside := routers[len(routers)-1].WAN
+	host := outside.Name
+	if host == "" && outside.Address.IsValid() {
+		host = outside.Address.String()
+	}
+	if host == "" {
+		return "", false
+	}
+	var out []string
+	for _, proto := range w.Service.Protocol.Each() {
+		for _, s := range Back(routers, At(w.Interface), proto, w.Service.Ports, m.To) {
+			ports := span.PortList(span.Run{Lo: s.To, Hi: s.To + s.Ports.Hi - s.Ports.Lo})
+			out = append(out, fmt.Sprintf("%s:%s/%s", host, ports, proto))
+		}
+	}
+	return strings.Join(out, " "), len(out) > 0
+}

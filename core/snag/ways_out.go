@@ -1,0 +1,131 @@
+package snag
+
+import (
+	"fmt"
+	"slices"
+
+	"vestpin/core/reach"
+	"vestpin/core/site"
+)
+
+// How many plans a check makes to find other ways for services that cannot be opened, and
+// of how many wishes a site is at most for which it does.
+const (
+	mostWays       = 12
+	mostWaysWishes = 200
+)
+
+// way is something that may be given up so that a service can be opened.
+type way struct {
+	does  string
+	edits []site.Edit
+}
+
+// waysOut offers what may be given up so that a service is opened that stays shut in the
+// best plan: its own outside port, the router that it is reached from, or one of those that
+// it cannot be open together with. Nothing else is shut by it.
+func waysOut(v View, w site.Wish) []Mend {
+	if len(v.Wishes()) > mostWaysWishes {
+		return nil
+	}
+	before := shutIn(v)
+	var out []Mend
+	for _, c := range waysFor(v, w) {
+		if v.left.ways--; v.left.ways < 0 {
+			break
+		}
+		given, _, err := site.Apply(v.Site, c.edits)
+		if err != nil {
+			continue
+		}
+		then := View{v.With(given), v.left, newOnce()}
+		now, ok := then.Service(w.Service.ID)
+		if !ok || slices.ContainsFunc(shutIn(then), func(id string) bool { return !slices.Contains(before, id) || id == w.Service.ID }) {
+			continue
+		}
+		edits := append(slices.Clone(c.edits), then.open(now)...)
+		after, _, err := site.Apply(v.Site, edits)
+		if err != nil || !v.roomToReserve(edits) {
+			continue
+		}
+		end := View{v.With(after), v.left, newOnce()}
+		if !end.reaches().Met(now) || slices.ContainsFunc(v.Wishes(), func(o site.Wish) bool { return v.reaches().Met(o) && stillWanted(end, o) && !end.reaches().Met(o) }) {
+			continue
+		}
+		out = append(out, Mend{c.does + opened(now, edits), edits})
+	}
+	return out
+}
+
+// shutIn gives the services that the plan for the whole site leaves shut.
+func shutIn(v View) []string {
+	var out []string
+	for _, u := range v.plan().Unmet {
+		if len(u.Services) > 0 && len(u.Interfaces) == 0 {
+			out = append(out, u.Services[0])
+		}
+	}
+	return out
+}
+
+func stillWanted(v View, w site.Wish) bool {
+	now, ok := v.Service(w.Service.ID)
+	return ok && now.Service.Open != nil
+}
+
+// opened says at which outside port edits open a service.
+func opened(w site.Wish, edits []site.Edit) string {
+	for _, e := range slices.Backward(edits) {
+		if put, ok := e.(site.PutForward); ok && put.Forward.Service == w.Service.ID {
+			return fmt.Sprintf(" at %s", put.Forward.Outside)
+		}
+	}
+	return ""
+}
+
+// waysFor are the ways out of a service, the one that costs least first.
+func waysFor(v View, w site.Wish) []way {
+	var out []way
+	open := *w.Service.Open
+	if open.Port != site.AnyPort {
+		any := open
+		any.Port, any.Prefer = site.AnyPort, w.Service.Open.Prefer
+		does := "Let " + w.Label() + " have another outside port, and open it"
+		if open.Port == site.SamePort {
+			does = "Tell " + w.Device.Label() + " another outside port for " + w.Service.Name + ", and open it"
+		}
+		out = append(out, way{does, []site.Edit{site.SetOpen{ID: w.Service.ID, Open: &any}}})
+	}
+	from := open.Router
+	if from == "" {
+		if outer, ok := reach.Outermost(v.View); ok {
+			from = outer.ID
+		}
+	}
+	for _, r := range v.Routers {
+		if r.ID == from {
+			continue
+		}
+		other := open
+		other.Router = r.ID
+		moved := w
+		service := *w.Service
+		service.Open = &other
+		moved.Service = &service
+		if _, why := reach.Route(v.View, moved); why == "" && r.Upstream == "" {
+			out = append(out, way{"Reach " + w.Label() + " from " + r.Label(), []site.Edit{site.SetOpen{ID: w.Service.ID, Open: &other}}})
+		}
+	}
+	for _, u := range v.plan().Unmet {
+		if len(u.Services) < 2 || u.Services[0] != w.Service.ID || len(u.Interfaces) > 0 {
+			continue
+		}
+		for _, id := range u.Services[1:] {
+			if o, ok := v.Service(id); ok && o.Service.Open != nil {
+				keep := keepIn(v, o)
+				out = append(out, way{keep.Does + ", and open " + w.Label(), keep.Edits})
+			}
+		}
+	}
+	return out
+}

@@ -1,0 +1,177 @@
+import { Input, SimpleGrid } from "@chakra-ui/react";
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { sayWhy } from "../api/client";
+import type { Edit, Link, Site } from "../api/model";
+import { siteQuery, sitesQuery, useBusy, useEdit, useEditOf, useSite } from "../api/site";
+import { Labelled, Segments, Select } from "../parts";
+import { FormDialog } from "../parts/dialog";
+import { ifaceLabel, label, placed, services } from "../parts/words";
+
+const ends = [
+  { id: "here", label: "This site listens" },
+  { id: "there", label: "The other listens" },
+] as const;
+
+/** AddLink connects two sites: one end listens, the other calls; both sites get their end. */
+export function AddLink({ onClose }: { onClose: () => void }) {
+  const a = useSite();
+  const edit = useEdit();
+  const busy = useBusy();
+  const sites = (useQuery(sitesQuery).data ?? []).filter((s) => s.id !== a.id && !s.damaged);
+  const [t, setT] = useState({
+    other: "",
+    name: "",
+    far: "",
+    dial: "",
+    service: "",
+    caller: "",
+    farService: "",
+    farCaller: "",
+  });
+  const [listens, setListens] = useState<"here" | "there">("here");
+  const [fault, setFault] = useState<string>();
+  const set = (part: Partial<typeof t>) => setT({ ...t, ...part });
+  const { data: other } = useQuery({ ...siteQuery(t.other), enabled: t.other !== "" });
+  const editThere = useEditOf(t.other);
+  const here = listens === "here";
+  const add = async () => {
+    const id = `link-${crypto.randomUUID().slice(0, 8)}`;
+    const mine = endOf(a.site, { id, name: t.name, listens: here, service: t.service, caller: t.caller });
+    mine.link.far = {
+      site: t.other || undefined,
+      name: other?.site.name ?? t.far.trim(),
+      dial: here ? undefined : t.dial.trim() || undefined,
+    };
+    try {
+      if (other) {
+        const theirs = endOf(other.site, {
+          id,
+          name: t.name,
+          listens: !here,
+          service: t.farService,
+          caller: t.farCaller,
+        });
+        theirs.link.far = { site: a.id, name: a.site.name };
+        await editThere.make({
+          edits: [...theirs.opens, { do: "links", links: [...other.site.links, theirs.link] }],
+          title: `link with ${a.site.name}`,
+          inForm: true,
+        });
+      }
+      await edit.make({
+        edits: [...mine.opens, { do: "links", links: [...a.site.links, mine.link] }],
+        title: `link with ${mine.link.far.name}`,
+        says: `The link with ${mine.link.far.name || "the other site"} is made${other ? ", at both sites" : ""}.`,
+        inForm: true,
+      });
+      onClose();
+    } catch (e) {
+      setFault(sayWhy(e));
+    }
+  };
+  return (
+    <FormDialog
+      title="Link with another site"
+      wide
+      onClose={onClose}
+      go="Link them"
+      busy={busy}
+      refused={fault}
+      onGo={add}
+    >
+      <SimpleGrid columns={2} gap="12px">
+        <Labelled label="The other site">
+          <Select
+            value={t.other}
+            onChange={(e) => set({ other: e.currentTarget.value, farService: "", farCaller: "" })}
+            options={[["", "one that is not in this program"], ...sites.map((s): [string, string] => [s.id, s.name])]}
+            data-first
+          />
+        </Labelled>
+        {t.other === "" ? (
+          <Labelled label="What it is called">
+            <Input value={t.far} onChange={(e) => set({ far: e.currentTarget.value })} />
+          </Labelled>
+        ) : (
+          <Labelled label="What it is for">
+            <Input
+              value={t.name}
+              placeholder="picture and sound"
+              onChange={(e) => set({ name: e.currentTarget.value })}
+            />
+          </Labelled>
+        )}
+      </SimpleGrid>
+      <Segments label="Which end listens" value={listens} options={ends} onChange={setListens} />
+      <SimpleGrid columns={2} gap="12px">
+        <EndField
+          site={a.site}
+          listens={here}
+          name="here"
+          value={here ? t.service : t.caller}
+          onChange={(v) => set(here ? { service: v } : { caller: v })}
+        />
+        {other ? (
+          <EndField
+            site={other.site}
+            listens={!here}
+            name="there"
+            value={here ? t.farCaller : t.farService}
+            onChange={(v) => set(here ? { farCaller: v } : { farService: v })}
+          />
+        ) : (
+          !here && (
+            <Labelled label="What is dialled" hint="Host and port">
+              <Input
+                value={t.dial}
+                placeholder="hall.example.net:7001"
+                fontFamily="mono"
+                onChange={(e) => set({ dial: e.currentTarget.value })}
+              />
+            </Labelled>
+          )
+        )}
+      </SimpleGrid>
+    </FormDialog>
+  );
+}
+
+type FieldProps = {
+  site: Site;
+  listens: boolean;
+  name: "here" | "there";
+  value: string;
+  onChange: (id: string) => void;
+};
+
+/** EndField chooses the service that listens at an end, or the interface that calls from it. */
+function EndField({ site, listens, name, value, onChange }: FieldProps) {
+  const options = listens
+    ? services(site).map((w): [string, string] => [
+        w.service.id,
+        `${label(w.device)}, ${w.service.name || "service"} ${w.service.ports}`,
+      ])
+    : placed(site).map((p): [string, string] => [p.iface.id, ifaceLabel(p.device, p.iface)]);
+  return (
+    <Labelled
+      label={listens ? `Listens ${name}` : `Calls from ${name}`}
+      hint={listens ? "It needs a forward" : "It needs none"}
+    >
+      <Select value={value} onChange={(e) => onChange(e.currentTarget.value)} options={[["", "choose"], ...options]} />
+    </Labelled>
+  );
+}
+
+type End = { id: string; name: string; listens: boolean; service: string; caller: string };
+
+/** endOf is an end of a link at a site, and the edits that open what listens there. */
+function endOf(site: Site, { id, name, listens, service, caller }: End): { link: Link; opens: Edit[] } {
+  const far = {};
+  if (!listens) return { link: { id, name: name.trim(), end: "calls", interface: caller, far }, opens: [] };
+  const shut = services(site).some((w) => w.service.id === service && !w.service.open);
+  return {
+    link: { id, name: name.trim(), end: "listens", service, far },
+    opens: shut ? [{ do: "open", id: service, open: { port: "any", from: [] } }] : [],
+  };
+}

@@ -1,0 +1,113 @@
+import { Box, Button, Heading, HStack, Stack, Text } from "@chakra-ui/react";
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, must } from "../api/client";
+import type { LinkEnd } from "../api/model";
+import { useEdit, useSite } from "../api/site";
+import { Mono, Muted, Tag, type Tone } from "../parts";
+import { copy } from "../parts/copy";
+import { later } from "../parts/later";
+import { notice } from "../parts/notice";
+import { usePick } from "../parts/pick";
+import { ifaceLabel, indexOf, label } from "../parts/words";
+
+const AddLink = later(() => import("./add-link").then((m) => m.AddLink));
+
+const states: Record<LinkEnd["state"], [text: string, tone: Tone]> = {
+  open: ["listens, open", "moss"],
+  shut: ["listens, shut", "madder"],
+  dials: ["calls", "chalk"],
+  unknown: ["calls, where to is not known", "brass"],
+};
+
+/** Links are the connections with other sites: which end listens, and what the other one dials. */
+export function Links() {
+  const a = useSite();
+  const [adding, setAdding] = useState(false);
+  const { data } = useQuery({
+    queryKey: ["links", a.id, a.version],
+    queryFn: async () => must(await api.GET("/api/sites/{id}/links", { params: { path: { id: a.id } } })),
+    enabled: a.site.links.length > 0,
+  });
+  const ends = a.site.links.length > 0 ? (data ?? []) : [];
+  return (
+    <Box as="section" aria-label="Links with other sites" data-links>
+      <HStack mb="6px" flexWrap="wrap">
+        <Heading>Links with other sites</Heading>
+        <Text flex="1 1 240px" fontSize="small" color="muted">
+          {a.site.links.length === 0 && "One end listens and needs a forward; the other calls and gets what to dial."}
+        </Text>
+        <Button size="xs" onClick={() => setAdding(true)} disabled={a.site.devices.length === 0}>
+          Link with another site
+        </Button>
+      </HStack>
+      <Stack as="ul" gap="8px" listStyleType="none">
+        {ends.map((end) => (
+          <LinkRow key={end.id} end={end} />
+        ))}
+      </Stack>
+      {adding && <AddLink onClose={() => setAdding(false)} />}
+    </Box>
+  );
+}
+
+/** LinkRow is one end of a link as it stands here, and how the other one stands. */
+function LinkRow({ end }: { end: LinkEnd }) {
+  const a = useSite();
+  const edit = useEdit();
+  const [, setPick] = usePick();
+  const wish = indexOf(a).services.get(end.service ?? "");
+  const caller = indexOf(a).interfaces.get(end.interface ?? "");
+  const here = wish
+    ? `${label(wish.device)}, ${wish.service.name || "service"}`
+    : caller
+      ? ifaceLabel(caller.device, caller.iface)
+      : "";
+  const [text, tone] = states[end.state];
+  const others = a.site.links.filter((l) => l.id !== end.id);
+  const dial = () => {
+    const links = a.site.links.map((l) => (l.id === end.id ? { ...l, far: { ...l.far, dial: end.dials } } : l));
+    edit.mutate({ edits: [{ do: "links", links }], title: "note what to dial", says: `${end.dials} is dialled now.` });
+  };
+  return (
+    <li data-link={end.id} data-state={end.state}>
+      <HStack flexWrap="wrap" gap="4px 10px">
+        <Tag tone={tone}>{text}</Tag>
+        <Button
+          variant="plain"
+          onClick={() => setPick(wish ? `service:${wish.service.id}` : `interface:${end.interface ?? ""}`)}
+        >
+          {here}
+        </Button>
+        <Text>
+          {end.end === "listens" ? "←" : "→"} {end.far.name || "another site"}
+          {end.name && <Muted>, {end.name}</Muted>}
+        </Text>
+        {end.dial && (
+          <Button size="xs" onClick={async () => (await copy(end.dial ?? "")) && notice.say(`${end.dial} is copied.`)}>
+            <Mono>{end.dial}</Mono>
+          </Button>
+        )}
+        {end.dials && (
+          <Button size="xs" variant="solid" onClick={dial}>
+            Dial {end.dials} from now on
+          </Button>
+        )}
+        <Button
+          variant="plain"
+          data-danger
+          onClick={() =>
+            edit.mutate({ edits: [{ do: "links", links: others }], says: "This end of the link is removed." })
+          }
+        >
+          Remove
+        </Button>
+      </HStack>
+      <Text fontSize="small" color="muted">
+        {end.says}
+        {end.there && ` There: ${end.there.says}`}
+        {end.lost && " The other site has no such link any more, or is not here any more."}
+      </Text>
+    </li>
+  );
+}
