@@ -19,7 +19,7 @@ var may = map[string][]string{
 	"core/sighting":   {"core/catalogue", "core/site", "core/span"},
 	"core/addressing": {"core/catalogue", "core/flow", "core/site", "core/span"},
 	"core/forwarding": {"core/flow", "core/form", "core/reach", "core/site", "core/span"},
-	"core/suggest":    {"core/site", "core/addressing", "core/forwarding", "core/reach"},
+	"core/suggest":    {"core/site", "core/span", "core/addressing", "core/forwarding", "core/reach"},
 	"core/snag":       {"core/catalogue", "core/site", "core/span", "core/sighting", "core/addressing", "core/form", "core/forwarding", "core/reach", "core/suggest"},
 	"core/sheet":      {"core/site", "core/span", "core/form"},
 	"core/past":       {"core/site", "core/span"}, // for tests alone
