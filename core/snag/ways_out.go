@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 
+	"vestpin/core/catalogue"
 	"vestpin/core/reach"
 	"vestpin/core/site"
 )
@@ -83,6 +84,13 @@ func opened(w site.Wish, edits []site.Edit) string {
 	return ""
 }
 
+// dangerous reports whether a service should never face the internet unlimited.
+func dangerous(v View, s site.Service) bool {
+	return slices.ContainsFunc(catalogue.Shipped().With(v.Kinds...).Dangers(), func(d catalogue.Danger) bool {
+		return d.Protocol.Meets(s.Protocol) && !d.Ports.Set().Overlap(s.Ports.Set()).Empty()
+	})
+}
+
 // waysFor are the ways out of a service, the one that costs least first.
 func waysFor(v View, w site.Wish) []way {
 	var out []way
@@ -115,6 +123,11 @@ func waysFor(v View, w site.Wish) []way {
 		if _, why := reach.Route(v.View, moved); why == "" && r.Upstream == "" {
 			out = append(out, way{"Reach " + w.Label() + " from " + r.Label(), []site.Edit{site.SetOpen{ID: w.Service.ID, Open: &other}}})
 		}
+	}
+	if len(open.From) > 0 && !dangerous(v, *w.Service) {
+		anyone := open
+		anyone.From = []site.Sender{}
+		out = append(out, way{"Let anyone reach " + w.Label() + ", and open it", []site.Edit{site.SetOpen{ID: w.Service.ID, Open: &anyone}}})
 	}
 	for _, u := range v.plan().Unmet {
 		if len(u.Services) < 2 || u.Services[0] != w.Service.ID || len(u.Interfaces) > 0 {

@@ -62,6 +62,7 @@ function span(a: Answer, alike: Member[]): string {
   const network = networkOf(a.site, alike[0]?.iface.network ?? "");
   const loose = alike.filter((m) => !m.iface.pin).length;
   const [first, last] = [all[0], all.at(-1)];
+  if (loose === alike.length) return `${loose} loose`;
   return `${first && last ? `${short(first, network)}–${short(last, network)}` : ""}${loose ? ` ${loose} loose` : ""}`;
 }
 

@@ -69,7 +69,6 @@ export const Strand = memo(function Strand({ thread: t, c, picked, active, walke
           const y = i < legs - 1 && legs > 1 && t.from.y === t.to?.y ? t.from.y : (t.to?.y ?? 0);
           return port && <Renumber key={band.x} text={`→ ${port}`} x={band.x + band.w + 4} y={y} />;
         })}
-      {t.count > 1 && t.to && <Count count={t.count} x={c.foot} y={t.to.y} />}
       {walked && (
         <circle r="6" className={`packet ${fill("chalk")}`} style={{ offsetPath: `path("${d}")` }} data-packet />
       )}
@@ -77,18 +76,6 @@ export const Strand = memo(function Strand({ thread: t, c, picked, active, walke
     </g>
   );
 });
-
-/** Count says how many devices alike a ribbon leads to. */
-function Count({ count, x, y }: { count: number; x: number; y: number }) {
-  return (
-    <g transform={`translate(${x} ${y})`} pointerEvents="none" aria-hidden="true">
-      <circle r="11" className={`${fill("card")} ${stroke("ink")}`} strokeWidth="1.8" />
-      <text y="4" textAnchor="middle" className={`t11 mono bold ${fill("ink")}`}>
-        {count}
-      </text>
-    </g>
-  );
-}
 
 /** HeldOther is what the router really does, beside the thread that is planned. */
 function HeldOther({ thread: t, c }: { thread: Thread; c: Columns }) {
@@ -264,6 +251,12 @@ export const DeviceBlock = memo(function DeviceBlock({
 
 type FootProps = { foot: Foot; x: number; room: number; picked: boolean; active: boolean; unmet: boolean };
 
+/** saysFoot is what is read out of a foot; what it shows comes in the order in which it stands there. */
+function saysFoot({ device, service: s, count }: Foot, state: string): string {
+  const what = `${s.name || "service"} ${s.ports} ${s.protocol}, ${state}`;
+  return count > 1 ? `${count} ${what}, of ${count} alike` : `${device.name || "unnamed device"} ${what}`;
+}
+
 function FootMark({ foot: f, x, room, picked, active, unmet }: FootProps) {
   const s = f.service;
   const name = s.name || "service";
@@ -274,7 +267,7 @@ function FootMark({ foot: f, x, room, picked, active, unmet }: FootProps) {
       transform={`translate(${x} ${f.y})`}
       role="option"
       aria-selected={picked}
-      aria-label={`${f.device.name || "unnamed device"} ${name}, ${s.ports} ${s.protocol}, ${state}`}
+      aria-label={saysFoot(f, state)}
       className="grab"
       data-foot={s.id}
       opacity={f.open || picked ? 1 : 0.75}
@@ -289,13 +282,18 @@ function FootMark({ foot: f, x, room, picked, active, unmet }: FootProps) {
         fill="transparent"
       />
       <circle
-        r="5"
+        r={f.count > 1 ? 11 : 5}
         className={`${fill(unmet ? "brass-soft" : "card")} ${stroke(f.open ? "ink" : "muted")}`}
         strokeWidth="1.8"
         strokeDasharray={unmet ? "3 2" : undefined}
       />
+      {f.count > 1 && (
+        <text y="4" textAnchor="middle" className={`t11 mono bold ${fill("ink")}`}>
+          {f.count}{" "}
+        </text>
+      )}
       <text x="14" y="4" className={`t13 ${fill(f.open ? "ink" : "muted")}`}>
-        {clip(f.count > 1 ? `${name}, ${f.count} of them` : name, room * 0.5)}
+        {clip(name, room * 0.5)}
         <tspan className={`mono ${fill("muted")}`}>
           {" "}
           {s.ports} {s.protocol}
