@@ -7,6 +7,8 @@ import { chainOf, type Way, waysOf } from "./ways";
 export type Eye = {
   key: string;
   ports: string;
+  /** the ports of each, where several alike are one eyelet */
+  each?: string[];
   protocol: Protocol;
   y: number;
   /** the band at whose edge it is; 0 is the outermost router's */
@@ -89,7 +91,8 @@ class Laying {
     const clash = !ghost && ways.some((w) => w.legs.some((f) => targets.get(f.id)?.clash));
     const band = depth - (first.legs.length - 1);
     const ids = ways.flatMap((w) => w.legs.map((f) => f.id));
-    const from = this.eye({ ports, protocol: lead.protocol, y, band, forwards: ids, clash, ghost });
+    const each = ways.length > 1 ? outermost.map((f) => f.outside) : undefined;
+    const from = this.eye({ ports, each, protocol: lead.protocol, y, band, forwards: ids, clash, ghost });
     const wrong = ids.map((id) => this.differs.get(id)).find((d) => d);
     this.picture.threads.push({
       forward: first.forward,

@@ -24,10 +24,16 @@ function placeOf(port: number): number {
   return from[1] + ((port - from[0]) / Math.max(1, to[0] - from[0])) * (to[1] - from[1]);
 }
 
-const endsOf = (ports: string) => {
-  const all = ports.split(/[^0-9]+/).map(Number);
-  return [Math.min(...all), Math.max(...all)] as const;
-};
+/** outline draws ports on the ruler, each range a bar of its own. */
+const outline = (ports: string[]) =>
+  ports
+    .flatMap((list) => list.split(","))
+    .map((range) => {
+      const [lo = 1, hi = lo] = range.split("-").map(Number);
+      const y = 18 + placeOf(lo) * height;
+      return `M1 ${(y - 1).toFixed(1)}h12v${Math.max(2.4, 18 + placeOf(hi) * height - y).toFixed(1)}h-12z`;
+    })
+    .join("");
 
 /** Ruler shows where the outside ports lie in the whole range; it stays in sight. */
 export const Ruler = memo(function Ruler({ picture }: { picture: Picture }) {
@@ -44,10 +50,8 @@ export const Ruler = memo(function Ruler({ picture }: { picture: Picture }) {
       {picture.eyes
         .filter((e) => e.band === 0)
         .map((e) => {
-          const [lo, hi] = endsOf(e.ports);
-          const [y, end] = [18 + placeOf(lo) * height, 18 + placeOf(hi) * height];
           const tone = e.own ? "muted" : e.clash ? "madder-fill" : e.protocol === "udp" ? "plum" : "chalk";
-          return <rect key={e.key} x="1" y={y - 1} width="12" height={Math.max(2.4, end - y)} className={fill(tone)} />;
+          return <path key={e.key} d={outline(e.each ?? [e.ports])} className={fill(tone)} />;
         })}
       {marks.map(([port, at]) => (
         <text

@@ -292,7 +292,7 @@ function FootMark({ foot: f, x, room, picked, active, unmet }: FootProps) {
           {f.count}{" "}
         </text>
       )}
-      <text x="14" y="4" className={`t13 ${fill(f.open ? "ink" : "muted")}`}>
+      <text x={f.count > 1 ? 18 : 14} y="4" className={`t13 ${fill(f.open ? "ink" : "muted")}`}>
         {clip(name, room * 0.5)}
         <tspan className={`mono ${fill("muted")}`}>
           {" "}
