@@ -4,9 +4,7 @@ import { type FocusEvent, type KeyboardEvent, useRef } from "react";
 import { Refused, sayWhy } from "../api/client";
 import type { Answer, Site } from "../api/model";
 import { type Change, complain, siteQuery, useBusy, useEdit, useSite } from "../api/site";
-import { Refusal } from ".";
 import { Shelf, useKept } from "./kept";
-import { WordField } from "./word-field";
 
 export type Texts = Record<string, string>;
 
@@ -143,7 +141,7 @@ export function Clashes({ draft, words = {} }: { draft: Draft; words?: Texts }) 
   ));
 }
 
-type TextProps = Omit<InputProps, "onChange" | "value"> & {
+export type TextProps = Omit<InputProps, "onChange" | "value"> & {
   name: string;
   label: string;
   read: (site: Site) => string | undefined;
@@ -173,31 +171,6 @@ export function DraftField({ name, label, read, change, hint, ...input }: TextPr
       {error ? <Field.ErrorText>{error}</Field.ErrorText> : hint && <Field.HelperText>{hint}</Field.HelperText>}
       <Clashes draft={draft} />
     </Field.Root>
-  );
-}
-
-type WordProps = Omit<TextProps, "hint"> & { words: string[] };
-
-/** DraftWord is such a text with the words that were used before offered below it. */
-export function DraftWord({ name, label, read, change, words }: WordProps) {
-  const draft = useDraft(name, (site) => {
-    const text = read(site);
-    return text === undefined ? undefined : { text };
-  });
-  return (
-    <div>
-      <WordField
-        label={label}
-        value={draft.values?.text ?? ""}
-        words={words}
-        invalid={Boolean(draft.refused)}
-        onType={(text) => draft.type("text", text)}
-        onTake={() => draft.send(({ text }) => change(text.trim()))}
-        input={keeps(draft, change)}
-      />
-      {draft.refused && <Refusal>{draft.refused}</Refusal>}
-      <Clashes draft={draft} />
-    </div>
   );
 }
 
