@@ -8,6 +8,7 @@ import (
 	"testing"
 
 	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
 )
 
 // shot is one picture: where, what is done before, and its window.
@@ -21,7 +22,7 @@ type shot struct {
 var shots = []shot{
 	{"sites", "/", 1280, 800, false, nil},
 	{"new-site", "/", 1280, 800, false, []Step{Press("New site"), Sees("Make a site of it")}},
-	{"works", "/s/works/ports", 1280, 800, false, []Step{Press("Suggest ports"), Wait(`document.querySelector("[data-suggested]")`)}},
+	{"works", "/s/works/ports", 1280, 800, false, []Step{Press("Suggest ports"), Wait(`document.querySelector("[data-ghost]")`), Press("Take"), Sees("132 of 264 open"), Settled}},
 	{"survey-preview", "/s/pottery/survey", 1280, 800, false, []Step{Press("Type or paste text"), paste(), Press("Read this"), Sees("sightings")}},
 	{"addresses", "/s/pottery/addresses?pick=device:kiln", 1280, 800, false, []Step{Press("Suggest"), Sees("suggested")}},
 	{"addresses-dark", "/s/pottery/addresses?pick=device:label", 1280, 800, true, nil},
@@ -29,12 +30,17 @@ var shots = []shot{
 	{"ports-two-routers", "/s/flat/addresses", 1280, 800, false, []Step{
 		Press("Suggest"), Press("Take 3 pins"), Sees("3 of 3 pinned"), Press("Ports"), Press("Suggest ports"), Press("Take 4 changes"), Sees("2 of 3 open"),
 	}},
+	{"equip", "/s/pottery/ports?pick=device:phone", 1280, 800, false, []Step{Press("Equip"), Sees("calls, encrypted"), TabTo("calls"), Keys(kb.Tab), Keys(" "), Sees("Stays in")}},
 	{"place", "/s/pottery/place", 1280, 800, false, nil},
 	{"survey-sketch", "/s/pottery/survey?pick=device:kilncam", 1280, 800, false, []Step{Press("Sketch"), Sees("kiln room")}},
 	{"place-dark", "/s/pottery/place?pick=device:yard", 1024, 800, true, nil},
 	{"survey-sweep", "/s/pottery/survey", 1280, 800, false, []Step{Press("Sweep the LAN"), Wait(`document.querySelectorAll("[data-live=new]").length > 0`), Sees("asking names")}},
 	{"survey-visit", "/s/pottery/survey?pick=device:decoder", 1280, 800, false, []Step{Wait(`document.querySelector("[data-sweep=ended]")`), Sees("swapped")}},
 	{"survey-compare", "/s/pottery/survey", 1280, 800, true, []Step{Press("7 differences"), Sees("Not seen this time")}},
+	{"router-held", "/s/pottery/ports", 1280, 800, false, []Step{
+		Press("Ask the router"), Sees("tells 203.0.113.47"), Press("Compare with the router"), SetText("Its forwarding page", heldPage), Press("Read this"), Sees("3 forwards"), Press("Take what is new"), Sees("6 differences"),
+		chromedp.Evaluate[chromedp.Void](`document.querySelector("section[data-held]").scrollIntoView()`), Press("Close this note"), Settled,
+	}},
 }
 
 func paste() Step {
