@@ -53,7 +53,7 @@ func full() site.Site {
 		Devices: []site.Device{
 			{ID: "z", Name: "a \"quoted\"\nname", Kind: "camera", Place: "yard", Rank: 2, Accepted: true, Interfaces: []site.Interface{{ID: "z.0", Name: "wired", Network: "main", MAC: "00:00:5e:00:53:01", Wants: "auto",
 				Evidence: []site.Evidence{{Source: "sweep", Traits: []site.Trait{{Name: "port", Value: "80/tcp"}, {Name: "title", Value: "Lens"}}}}}},
-				Services: []site.Service{{ID: "z.web", Interface: "z.0", Protocol: "tcp", Ports: ports(80), CanSetTo: []span.Ports{ports(81)}, Open: &site.Open{Port: "same", From: []site.Sender{sender}}}}},
+				Services: []site.Service{{ID: "z.web", Interface: "z.0", Protocol: "tcp", Ports: ports(80), CanSetTo: []span.Ports{ports(81)}, Claims: ports(8081), Open: &site.Open{Port: "same", From: []site.Sender{sender}}}}},
 			{ID: "rec", Name: "Recorder", Interfaces: []site.Interface{{
 				ID: "rec.0", Network: "main", Seen: a("10.48.16.112"), Wants: "pin", Pin: &site.Pin{Address: a("10.48.16.20"), By: "both", Locked: true}, First: "2026-11-22T09:00:00Z",
 				Evidence: []site.Evidence{{Source: "leases", Line: 3, At: "2026-11-23T09:38:12Z", Address: a("10.48.16.112"), Host: "rec", State: "lease", Until: "2026-11-24T09:38:12Z"}},

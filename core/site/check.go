@@ -343,6 +343,9 @@ func (c checker) service(at *trail, s Service) error {
 			return firstOf(checkPorts(at, p), sameSize(at, p, s.Ports))
 		}),
 	)
+	if err == nil && !s.Claims.IsZero() {
+		err = sameSize(at.field("claims"), s.Claims, s.Ports)
+	}
 	if err != nil || s.Open == nil {
 		return err
 	}

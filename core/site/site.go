@@ -269,7 +269,8 @@ func (p Pin) Reserved() bool { return p.By != ByDevice }
 // OnDevice reports whether the pin takes a setting on the device.
 func (p Pin) OnDevice() bool { return p.By != ByReservation }
 
-// Service is something a device answers on.
+// Service is something a device answers on. Claims are the outside ports that the device
+// says it had the router open by itself (UPnP).
 type Service struct {
 	ID        string       `json:"id"`
 	Name      string       `json:"name,omitempty"`
@@ -278,6 +279,7 @@ type Service struct {
 	Ports     span.Ports   `json:"ports"`
 	Open      *Open        `json:"open,omitempty"`
 	CanSetTo  []span.Ports `json:"canSetTo"`
+	Claims    span.Ports   `json:"claims,omitzero"`
 }
 
 // Open says that a service is wanted from outside, and how.

@@ -47,6 +47,7 @@ var alike = map[string]string{
 	"reservations-run-out":        "%d routers take too few reservations",
 	"wish-unmet":                  "%d services are to be opened, and nothing leads to them yet",
 	"mapped-over":                 "%d ports were opened by devices themselves, and are planned for others",
+	"claimed-not-there":           "%d ports that devices say they opened are not there",
 	"outside-told-otherwise":      "%d routers tell another outside address than entered",
 	"upnp-on":                     "UPnP is on at %d routers",
 	"behind-router":               "%d routers stand behind another that is not entered",

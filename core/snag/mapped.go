@@ -51,6 +51,52 @@ func plannedOtherwise(v View, r site.Router, m site.HeldForward) (forward string
 	return "", span.Ports{}
 }
 
+// claimedNotThere finds ports that a device says it had its router open, and that the router,
+// when it was asked last, did not list.
+func claimedNotThere(v View) []Snag {
+	var found []Snag
+	for _, r := range v.Routers {
+		if r.Mapped == nil || r.Mapped.More {
+			continue
+		}
+		for _, d := range v.Devices {
+			for i := range d.Services {
+				s := d.Services[i]
+				p, ok := v.Interface(s.Interface)
+				if s.Claims.IsZero() || !ok || p.Interface.Network != r.Network || listed(r.Mapped.Forwards, s, *p.Interface) {
+					continue
+				}
+				w := site.Wish{Device: p.Device, Interface: p.Interface, Service: &s}
+				forget := s
+				forget.Claims = span.Ports{}
+				found = append(found, Snag{
+					Code: "claimed-not-there", About: []site.Ref{s.Ref(), d.Ref(), r.Ref()},
+					Says:  fmt.Sprintf("%s says that it had %s opened at %s by itself (UPnP); the router lists no such port.", w.Label(), s.Claims, r.Label()),
+					Mends: []Mend{{"Forget what " + d.Label() + " says", []site.Edit{site.PutService{ID: d.ID, Service: forget}}}},
+				})
+			}
+		}
+	}
+	return found
+}
+
+// listed reports whether mappings hold all that a service claims, for where its device is
+// pinned or was seen.
+func listed(mapped []site.HeldForward, s site.Service, i site.Interface) bool {
+	for _, proto := range s.Protocol.Each() {
+		left := s.Claims.Set()
+		for _, m := range mapped {
+			if m.Protocol.Covers(proto) && (m.Address == i.Seen || i.Pin != nil && m.Address == i.Pin.Address) {
+				left = left.Minus(m.Outside.Set())
+			}
+		}
+		if !left.Empty() {
+			return false
+		}
+	}
+	return true
+}
+
 // who names the device of a mapping as well as can be.
 func who(v View, m site.HeldForward) string {
 	for _, p := range append(v.PinnedAt(m.Address), v.SeenAt(m.Address)...) {

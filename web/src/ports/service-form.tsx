@@ -30,11 +30,12 @@ const words = {
   prefer: "Rather at",
   from: "Only from",
   canSetTo: "Can be set on the device to",
+  claims: "Says that it opened by itself",
 };
 type Typed = Record<keyof typeof words, string>;
 
 /** typedOf is a service as the form shows it. */
-function typedOf({ name, protocol, ports, canSetTo, open }: Service): Typed {
+function typedOf({ name, protocol, ports, canSetTo, claims, open }: Service): Typed {
   const port = open?.port ?? "any";
   const how = !open ? "in" : port === "any" || port === "same" ? port : "exact";
   return {
@@ -42,6 +43,7 @@ function typedOf({ name, protocol, ports, canSetTo, open }: Service): Typed {
     protocol,
     ports,
     canSetTo: canSetTo.join(" "),
+    claims: claims ?? "",
     open: how,
     exact: how === "exact" ? port : "",
     prefer: open?.prefer ?? "",
@@ -67,6 +69,7 @@ function serviceOf(was: Service, t: Typed): Service {
     protocol: chosen(protocols, t.protocol),
     ports: t.ports.trim(),
     canSetTo: t.canSetTo.trim().split(/\s+/).filter(Boolean),
+    claims: t.claims.trim() || undefined,
     ...(how === "in" ? {} : { open: open.prefer ? open : { port: open.port, from: open.from, router: open.router } }),
   };
 }
@@ -144,6 +147,7 @@ export function ServiceForm({ wish: { device, service }, router }: { wish: Wish;
             "anyone",
           )}
         {field("canSetTo", "Other ports it offers, with blanks between")}
+        {field("claims", "Outside ports that its own page says it had the router open (UPnP); empty for none")}
         {draft.refused && <Refusal>{draft.refused}</Refusal>}
         <Clashes draft={draft} words={words} />
         <HStack flexWrap="wrap">
