@@ -8,7 +8,7 @@ GO := $(shell find . -name '*.go' -not -name '*_test.go' -not -path './web/*') g
 TOOLS := chromium dnsmasq udhcpc arp nft ip ping dhcpd avahi-daemon tcpdump dropbear miniupnpd iptables-restore
 PACKAGES := chromium dnsmasq-base udhcpc net-tools nftables iproute2 iputils-ping isc-dhcp-server avahi-daemon tcpdump dropbear-bin miniupnpd miniupnpd-nftables iptables
 # Each reader of what others made is fuzzed for a short while.
-FUZZ := read:FuzzText read:FuzzCapture frame:FuzzSight
+FUZZ := read:FuzzText read:FuzzCapture read/portlist:FuzzLists frame:FuzzSight frame:FuzzGateway
 
 .PHONY: build demo test storm dev bench shots tools lint clean
 
