@@ -39,15 +39,23 @@ export function Dialog({ title, onClose, children, wide, asks }: DialogProps) {
   );
 }
 
-type FooterProps = { go?: string; danger?: boolean; disabled?: boolean; aside?: ReactNode; onClose: () => void };
+type FooterProps = {
+  go?: string;
+  /** what the way out is called; "Cancel" where something would be done */
+  leave?: string;
+  danger?: boolean;
+  disabled?: boolean;
+  aside?: ReactNode;
+  onClose: () => void;
+};
 
 /** DialogFooter is the way out of a form in a dialog, and the way on. */
-export function DialogFooter({ go, danger, disabled, aside, onClose }: FooterProps) {
+export function DialogFooter({ go, leave = "Cancel", danger, disabled, aside, onClose }: FooterProps) {
   return (
     <D.Footer>
       {aside}
       <Spacer />
-      <Button onClick={onClose}>Cancel</Button>
+      <Button onClick={onClose}>{leave}</Button>
       {go && (
         <Button type="submit" variant="solid" colorPalette={danger ? "madder" : "chalk"} disabled={disabled}>
           {go}

@@ -1,4 +1,4 @@
-import { Button, FileUpload, Link, List, Stack, Text } from "@chakra-ui/react";
+import { Button, FileUpload, List, Stack, Text } from "@chakra-ui/react";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { catalogueQuery } from "../api/catalogue";
@@ -31,6 +31,19 @@ export function Kinds({ onClose }: { onClose: () => void }) {
     }
   };
   const mine = data?.own ?? [];
+  /** save writes a file that can be taken in again: one's own kinds, or all as a pattern. */
+  const save = () => {
+    if (!data) return;
+    const kinds = data.kinds.filter((k) => mine.length === 0 || mine.includes(k.id));
+    const file = new Blob([`${JSON.stringify({ format: data.format, kinds }, null, 2)}\n`], {
+      type: "application/json",
+    });
+    const link = document.createElement("a");
+    link.href = URL.createObjectURL(file);
+    link.download = "vestpin-catalogue.json";
+    link.click();
+    URL.revokeObjectURL(link.href);
+  };
   return (
     <Dialog wide title="Kinds of device" onClose={onClose}>
       <Stack gap="12px">
@@ -44,8 +57,8 @@ export function Kinds({ onClose }: { onClose: () => void }) {
           {(data?.kinds ?? []).map((k) => (
             <List.Item key={k.id} breakInside="avoid">
               <b>{k.name}</b>
-              {mine.includes(k.id) && ", your own"}: {plural(k.purposes.length, "purpose")},{" "}
-              {plural(k.services.length, "service")}
+              {mine.includes(k.id) && ", your own"}:{" "}
+              {k.purposes.map((p) => p.name).join("; ") || "nothing of it is opened"}
             </List.Item>
           ))}
         </List.Root>
@@ -55,6 +68,7 @@ export function Kinds({ onClose }: { onClose: () => void }) {
         <FileUpload.HiddenInput aria-label="Catalogue file" />
         <DialogFooter
           onClose={onClose}
+          leave="Close"
           aside={
             <>
               <FileUpload.Trigger asChild>
@@ -62,10 +76,8 @@ export function Kinds({ onClose }: { onClose: () => void }) {
                   Take in a file
                 </Button>
               </FileUpload.Trigger>
-              <Button asChild>
-                <Link href={mine.length > 0 ? own : "/api/catalogue"} download="vestpin-catalogue.json">
-                  {mine.length > 0 ? "Save your own as a file" : "Save all as a file"}
-                </Link>
+              <Button onClick={save} disabled={!data}>
+                {mine.length > 0 ? "Save your own as a file" : "Save them as a file"}
               </Button>
               {mine.length > 0 && (
                 <Button
