@@ -66,6 +66,7 @@ func Steps(v site.View) []Group {
 	for _, r := range v.Routers {
 		p.add(p.forward(r))
 	}
+	p.add(p.dial())
 	p.add(p.takeOut())
 	if len(p.groups) > 0 {
 		p.add(p.restart())
@@ -287,16 +288,44 @@ func (p *page) lineNote(r site.Router, lines int) string {
 	return note
 }
 
+// dial lists what devices are told to call at other sites.
+func (p *page) dial() Group {
+	g := Group{ID: "dial", Title: "On the devices: what they call at other sites", Where: "at each device"}
+	for _, l := range p.v.Links {
+		placed, ok := p.v.Interface(l.Interface)
+		if l.End != site.Calls || l.Far.Dial == "" || !ok {
+			continue
+		}
+		var fields []Field
+		for _, one := range strings.Fields(l.Far.Dial) {
+			host, port, found := strings.Cut(one, ":")
+			fields = append(fields, Field{Label: "Host", Value: host})
+			if found {
+				fields = append(fields, Field{Label: "Port", Value: port})
+			}
+		}
+		far := l.Far.Name
+		if far == "" {
+			far = "the other site"
+		}
+		g.Steps = append(g.Steps, p.step(Step{
+			ID: "dial:" + l.ID, Title: placed.Label() + " calls " + far, Detail: placed.Device.Place,
+			About: []site.Ref{placed.Device.Ref(), placed.Interface.Ref()}, Fields: fields,
+		}))
+	}
+	return g
+}
+
 // takeOut lists what was entered once and is no longer planned.
 func (p *page) takeOut() Group {
 	g := Group{ID: "out", Title: "Take out what is no longer planned", Where: "where it was entered"}
 	for _, d := range p.v.Done {
 		kind, _, _ := strings.Cut(d.Step, ":")
-		if p.used[d.Step] || !slices.Contains([]string{"reserve", "line", "device"}, kind) {
+		if p.used[d.Step] || !slices.Contains([]string{"reserve", "line", "device", "dial"}, kind) {
 			continue
 		}
 		title := map[string]string{
-			"reserve": "Remove a reservation", "line": "Remove a forward", "device": "Set a device back to DHCP",
+			"reserve": "Remove a reservation", "line": "Remove a forward", "device": "Set a device back to DHCP", "dial": "Let a device call another site no more",
 		}[kind]
 		g.Steps = append(g.Steps, Step{
 			ID: d.Step, Title: title, Detail: d.Values, Fields: []Field{}, About: []site.Ref{}, State: ToDo, Was: d.Values, Values: "",

@@ -124,3 +124,34 @@ func TestHostName(t *testing.T) {
 		}
 	}
 }
+
+// What a device calls at another site is typed into it; once the link is gone, it is taken out.
+func TestDial(t *testing.T) {
+	s := read(t, plan)
+	s.Links = []site.Link{
+		{ID: "l", End: site.Calls, Interface: "cam.0", Far: site.Far{Name: "Hall", Dial: "hall.example.net:7001/udp 198.51.100.7:80/tcp"}},
+		{ID: "m", End: site.Calls, Interface: "rec.0"}, // not known yet
+	}
+	find := func(s site.Site, id string) *Step {
+		for _, g := range Steps(site.NewView(s)) {
+			for _, st := range g.Steps {
+				if st.ID == id {
+					return &st
+				}
+			}
+		}
+		return nil
+	}
+	got := find(s, "dial:l")
+	if got == nil || got.Title != "Kamera Küche calls Hall" || got.Values != "Host hall.example.net, Port 7001/udp, Host 198.51.100.7, Port 80/tcp" || find(s, "dial:m") != nil {
+		t.Fatalf("got %+v, and %+v", got, find(s, "dial:m"))
+	}
+	s.Done = []site.Done{{Step: "dial:l", At: "2026-11-26T09:00:00Z", Values: got.Values}}
+	if got := find(s, "dial:l"); got.State != Ready {
+		t.Errorf("ticked it is %s", got.State)
+	}
+	s.Links = nil
+	if got := find(s, "dial:l"); got == nil || got.Title != "Let a device call another site no more" {
+		t.Errorf("without the link: %+v", got)
+	}
+}
