@@ -12,11 +12,14 @@ import (
 )
 
 var (
-	tableShape   = regexp.MustCompile(`^table (ip6?|inet|arp|bridge|netdev) \S+ \{`)
-	mapShape     = regexp.MustCompile(`^map (\S+) \{`)
-	dportShape   = regexp.MustCompile(`\b(tcp|udp|th) dport (\{[^}]*\}|[\d-]+)`)
-	l4Shape      = regexp.MustCompile(`\b(?:meta l4proto|ip protocol) (\{[^}]*\}|tcp|udp)`)
-	saddrShape   = regexp.MustCompile(`\bip saddr (\{[^}]*\}|[\d./-]+)`)
+	tableShape = regexp.MustCompile(`^table (ip6?|inet|arp|bridge|netdev) \S+ \{`)
+	mapShape   = regexp.MustCompile(`^map (\S+) \{`)
+	dportShape = regexp.MustCompile(`\b(tcp|udp|th) dport (\{[^}]*\}|[\d-]+)`)
+	l4Shape    = regexp.MustCompile(`\b(?:meta l4proto|ip protocol) (\{[^}]*\}|tcp|udp)`)
+	saddrShape = regexp.MustCompile(`\bip saddr (\{[^}]*\}|\S+)`)
+	// What a rule may say beside where it leads and of whom; of one that says more, such as a
+	// time or a mark, it is not known which packets it takes.
+	knownShape   = regexp.MustCompile(`comment "[^"]*"|\b(?:meta )?[io]if(?:name)? (?:\{[^}]*\}|"[^"]*"|\S+)|\bip [sd]addr (?:\{[^}]*\}|\S+)|\bfib daddr(?: \. iif)? type local\b|\b(?:tcp|udp|th) dport (?:\{[^}]*\}|[\d-]+)|\bmeta nfproto ipv4\b|\b(?:meta l4proto|ip protocol) (?:\{[^}]*\}|\w+)|\bct state (?:\{[^}]*\}|[\w,]+)|\bcounter(?: packets \d+ bytes \d+)?|\blog(?: prefix "[^"]*"| level \w+| flags \w+)*|\bdnat .*$|# handle \d+`)
 	dnatShape    = regexp.MustCompile(`\bdnat (?:ip )?to (\d+\.\d+\.\d+\.\d+)(?::(\d+(?:-\d+)?))?`)
 	dnatMapShape = regexp.MustCompile(`\bdnat (?:ip )?(?:addr \. port )?to (tcp|udp|th) dport map (\{[^}]*\}|@\S+)`)
 	elementShape = regexp.MustCompile(`(\d+(?:-\d+)?) : (\d+\.\d+\.\d+\.\d+)(?: \. (\d+))?`)
@@ -46,7 +49,7 @@ func (r *reader) rule(l line) bool {
 	if !r.rules.inside && strings.IndexByte("-:*CPt", text[0]) < 0 && !strings.Contains(text, "dnat ") {
 		return false
 	}
-	if saveShape.MatchString(text) {
+	if strings.IndexByte("-:*CP", text[0]) >= 0 && saveShape.MatchString(text) {
 		r.rules.saved, r.out.Forwarding = text != "COMMIT", true
 		if text[0] == '*' {
 			r.rules.early = text == "*nat"
@@ -61,7 +64,7 @@ func (r *reader) rule(l line) bool {
 		}
 		return true
 	}
-	if tableShape.MatchString(text) {
+	if strings.HasPrefix(text, "table ") && tableShape.MatchString(text) {
 		r.rules = ruleset{inside: true, maps: map[string]string{}}
 		r.out.Forwarding = true
 		return true
@@ -69,9 +72,9 @@ func (r *reader) rule(l line) bool {
 	if !r.rules.inside {
 		return strings.Contains(text, "dnat ") && dnatShape.MatchString(text) && dportShape.MatchString(text) && r.nft(l, text)
 	}
-	switch m := mapShape.FindStringSubmatch(text); {
-	case m != nil:
-		r.rules.name = "@" + m[1]
+	switch name, isMap := mapOf(text); {
+	case isMap:
+		r.rules.name = "@" + name
 	case l.text[0] == '}':
 		r.rules.inside = false
 	case text == "}":
@@ -80,7 +83,7 @@ func (r *reader) rule(l line) bool {
 		r.rules.early = strings.Contains(text, "hook prerouting") && strings.HasPrefix(text, "type nat")
 	case r.rules.name != "" && elementShape.MatchString(text):
 		r.rules.maps[r.rules.name] += text + " "
-	case sendsShape.MatchString(commentShape.ReplaceAllString(text, "")) && !strings.Contains(text, "ct status"):
+	case sends(text):
 		if !r.nft(l, text) {
 			r.unread(l)
 		}
@@ -88,6 +91,29 @@ func (r *reader) rule(l line) bool {
 		r.around(l, text)
 	}
 	return true
+}
+
+// mapOf is the name of a map that begins on a line.
+func mapOf(text string) (string, bool) {
+	if !strings.HasPrefix(text, "map ") {
+		return "", false
+	}
+	m := mapShape.FindStringSubmatch(text)
+	if m == nil {
+		return "", false
+	}
+	return m[1], true
+}
+
+// sends reports whether a rule sends packets on.
+func sends(text string) bool {
+	if !strings.Contains(text, "dnat") || strings.Contains(text, "ct status") {
+		return false
+	}
+	if strings.Contains(text, "comment") {
+		text = commentShape.ReplaceAllString(text, "")
+	}
+	return sendsShape.MatchString(text)
 }
 
 // around tells of a rule that lets packets by before a port forward could take them, which
@@ -115,20 +141,29 @@ func (r *reader) around(l line, text string) {
 // nft takes one rule of nftables that sends on (nft(8), "NAT statements").
 func (r *reader) nft(l line, text string) bool {
 	f := grid.Forward{Line: l.number, Enabled: true}
-	if m := commentShape.FindStringSubmatch(text); m != nil {
+	if m := found(commentShape, text, "comment"); m != nil {
 		f.Name = m[1]
 	}
 	if strings.Contains(text, "!= ") && unlessShape.MatchString(text) {
 		return false // "not": nothing that a forward says
 	}
-	if m := saddrShape.FindStringSubmatch(text); m != nil {
+	if strings.TrimSpace(knownShape.ReplaceAllLiteralString(text, "")) != "" {
+		return false // it takes only some of the packets, and which is not known
+	}
+	if m := found(saddrShape, text, "ip saddr"); m != nil {
 		f.From = strings.FieldsFunc(m[1], func(c rune) bool { return c == ' ' || c == ',' || c == '{' || c == '}' })
 	}
 	l4 := ""
-	if m := l4Shape.FindStringSubmatch(text); m != nil {
-		l4 = m[1]
+	for _, word := range []string{"meta l4proto", "ip protocol"} {
+		if m := found(l4Shape, text, word); m != nil {
+			l4 = m[1]
+		}
 	}
-	if m := dnatMapShape.FindStringSubmatch(text); m != nil {
+	if !strings.Contains(text, " map ") {
+		to, port := found(dnatShape, text, "dnat"), dportShape.FindStringSubmatch(text)
+		return to != nil && port != nil && r.sendsOn(f, port[1], l4, port[2], to[1], to[2], "")
+	}
+	if m := found(dnatMapShape, text, "dnat"); m != nil {
 		elements := m[2]
 		if strings.HasPrefix(elements, "@") {
 			elements = r.rules.maps[elements]
@@ -141,8 +176,23 @@ func (r *reader) nft(l line, text string) bool {
 		}
 		return len(all) > 0
 	}
-	to, port := dnatShape.FindStringSubmatch(text), dportShape.FindStringSubmatch(text)
+	to, port := found(dnatShape, text, "dnat"), dportShape.FindStringSubmatch(text)
 	return to != nil && port != nil && r.sendsOn(f, port[1], l4, port[2], to[1], to[2], "")
+}
+
+// What a rule of iptables-save may say besides.
+const (
+	knownOptions = "-A -I -i -o -p -s -d -m --dport --dports -j --to-destination --comment --dst-type --state --ctstate -c --random --persistent "
+	knownMatches = "multiport comment tcp udp addrtype state conntrack "
+)
+
+// found matches a shape from the first place on where its first word stands.
+func found(shape *regexp.Regexp, text, word string) []string {
+	at := strings.Index(text, word)
+	if at < 0 {
+		return nil
+	}
+	return shape.FindStringSubmatch(text[at:])
 }
 
 // iptables takes one rule of iptables-save(8) with the target DNAT.
@@ -152,6 +202,9 @@ func (r *reader) iptables(l line, text string) bool {
 	for _, m := range optionShape.FindAllStringSubmatch(text, -1) {
 		if m[1] != "" && m[2] != "-d" && m[2] != "-i" {
 			return false // "not": nothing that a forward says
+		}
+		if !strings.Contains(knownOptions, m[2]+" ") || m[2] == "-m" && !strings.Contains(knownMatches, m[3]+" ") {
+			return false // it takes only some of the packets, and which is not known
 		}
 		got[m[2]] = strings.Trim(m[3], `"`)
 	}

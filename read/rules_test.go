@@ -117,3 +117,40 @@ func TestLeasesOfKeaKeepTheirTimes(t *testing.T) {
 		t.Errorf("%+v, %v", r.Sightings, err)
 	}
 }
+
+// A rule that takes only some packets, by what a forward cannot say, is told and not taken for
+// one that takes all; a set of senders stands there by its name.
+func TestRulesThatCannotBeFollowed(t *testing.T) {
+	nft := func(rule string) string {
+		return "table ip nat {\n\tchain prerouting {\n\t\ttype nat hook prerouting priority dstnat; policy accept;\n\t\t" + rule + "\n\t}\n}\n"
+	}
+	tables := func(rule string) string {
+		return "*nat\n:PREROUTING ACCEPT [0:0]\n-A PREROUTING " + rule + "\nCOMMIT\n"
+	}
+	for _, c := range []struct {
+		text string
+		want []string
+	}{
+		{nft(`iifname { "wan", "wan2" } ip daddr 203.0.113.9 ct state new tcp dport 80 counter packets 3 bytes 180 log prefix "in " dnat to 10.48.16.9`), []string{"tcp 80 to 10.48.16.9:80 []"}},
+		{nft(`ip saddr @friends tcp dport 22 dnat to 10.48.16.9`), []string{"tcp 22 to 10.48.16.9:22 [@friends]"}},
+		{nft(`tcp sport 4000 tcp dport 22 dnat to 10.48.16.9`), nil},
+		{nft(`meta hour "08:00"-"17:00" tcp dport 22 dnat to 10.48.16.9`), nil},
+		{nft(`meta mark 0x1 tcp dport 22 dnat to 10.48.16.9`), nil},
+		{nft(`limit rate 3/minute tcp dport 22 dnat to 10.48.16.9`), nil},
+		{nft(`iifname "wan" dnat to tcp dport map @none`), nil},
+		{nft(`ip saddr != 198.51.100.7 tcp dport 22 dnat to 10.48.16.9`), nil},
+		{tables(`-i wan -p tcp -m tcp --dport 22 -m comment --comment "shell" -j DNAT --to-destination 10.48.16.9`), []string{"tcp 22 to 10.48.16.9:22 [] shell"}},
+		{tables(`-p tcp -m tcp --sport 4000 --dport 22 -j DNAT --to-destination 10.48.16.9`), nil},
+		{tables(`-p tcp -m time --timestart 08:00:00 -m tcp --dport 22 -j DNAT --to-destination 10.48.16.9`), nil},
+		{tables(`-p tcp -m set --match-set friends src -m tcp --dport 22 -j DNAT --to-destination 10.48.16.9`), nil},
+	} {
+		r, err := Text("rules", "", []byte(c.text))
+		told := 0
+		if c.want == nil {
+			told = 1
+		}
+		if got := forwards(r); err != nil || !slices.Equal(got, c.want) || len(r.Unread) != told {
+			t.Errorf("%v\n%s\ngot  %q, unread %v\nwant %q, %d unread", err, c.text, got, r.Unread, c.want, told)
+		}
+	}
+}

@@ -49,6 +49,9 @@ func PortList(runs ...Run) Ports { return Ports{runs: runs} }
 // Port is a single port.
 func Port(n int) Ports { return PortList(Run{uint32(n), uint32(n)}) }
 
+// dashes writes every dash of print as a hyphen, without blanks.
+var dashes = strings.NewReplacer(" ", "", "\u2013", "-", "\u2014", "-", "\u2212", "-")
+
 // ParsePorts reads "80", "16400-16463" or "5060,5070-5071"; blanks and the
 // longer dashes of word processors are taken too. Its error is a *Malformed.
 func ParsePorts(text string) (Ports, error) {
@@ -56,7 +59,7 @@ func ParsePorts(text string) (Ports, error) {
 	if len(text) > 2000 {
 		return Ports{}, &Malformed{Found: text, Want: "at most 2,000 characters of ports"}
 	}
-	clean := strings.NewReplacer(" ", "", "\u2013", "-", "\u2014", "-", "\u2212", "-").Replace(strings.TrimSpace(text))
+	clean := dashes.Replace(strings.TrimSpace(text))
 	var p Ports
 	for _, part := range strings.Split(clean, ",") {
 		from, to, ranged := strings.Cut(part, "-")
