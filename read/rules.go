@@ -19,7 +19,7 @@ var (
 	saddrShape = regexp.MustCompile(`\bip saddr (\{[^}]*\}|\S+)`)
 	// What a rule may say beside where it leads and of whom; of one that says more, such as a
 	// time or a mark, it is not known which packets it takes.
-	knownShape   = regexp.MustCompile(`comment "[^"]*"|\b(?:meta )?[io]if(?:name)? (?:\{[^}]*\}|"[^"]*"|\S+)|\bip [sd]addr (?:\{[^}]*\}|\S+)|\bfib daddr(?: \. iif)? type local\b|\b(?:tcp|udp|th) dport (?:\{[^}]*\}|[\d-]+)|\bmeta nfproto ipv4\b|\b(?:meta l4proto|ip protocol) (?:\{[^}]*\}|\w+)|\bct state (?:\{[^}]*\}|[\w,]+)|\bcounter(?: packets \d+ bytes \d+)?|\blog(?: prefix "[^"]*"| level \w+| flags \w+)*|\bdnat .*$|# handle \d+`)
+	knownShape   = regexp.MustCompile(`comment "[^"]*"|\b(?:meta )?[io]if(?:name)? (?:\{[^}]*\}|"[^"]*"|\S+)|\bip saddr (?:\{[^}]*\}|\S+)|\bip daddr (?:!= )?(?:\{[^}]*\}|\S+)|\bfib daddr(?: \. iif)? type local\b|\b(?:tcp|udp|th) dport (?:\{[^}]*\}|[\d-]+)|\bmeta nfproto ipv4\b|\b(?:meta l4proto|ip protocol) (?:\{[^}]*\}|\w+)|\bct state (?:\{[^}]*\}|[\w,]+)|\bcounter(?: packets \d+ bytes \d+)?|\blog(?: prefix "[^"]*"| level \w+| flags \w+)*|\bdnat .*$|# handle \d+`)
 	dnatShape    = regexp.MustCompile(`\bdnat (?:ip )?to (\d+\.\d+\.\d+\.\d+)(?::(\d+(?:-\d+)?))?`)
 	dnatMapShape = regexp.MustCompile(`\bdnat (?:ip )?(?:addr \. port )?to (tcp|udp|th) dport map (\{[^}]*\}|@\S+)`)
 	elementShape = regexp.MustCompile(`(\d+(?:-\d+)?) : (\d+\.\d+\.\d+\.\d+)(?: \. (\d+))?`)
