@@ -7,6 +7,7 @@ import (
 	"vestpin/core/catalogue"
 	"vestpin/core/reach"
 	"vestpin/core/site"
+	"vestpin/core/span"
 )
 
 // How many plans a check makes to find other ways for services that cannot be opened, and
@@ -56,6 +57,56 @@ func waysOut(v View, w site.Wish) []Mend {
 		out = append(out, Mend{c.does + opened(now, edits), edits})
 	}
 	return out
+}
+
+// joins are forwards that may become one line of a router that is short of them: neighbours
+// outside and inside, to one interface, by one protocol and for the same senders. Joined
+// they open what they opened before, and nothing else.
+func joins(v View, w site.Wish) []way {
+	routers, why := reach.Route(v.View, w)
+	if why != "" {
+		return nil
+	}
+	var out []way
+	for _, r := range routers {
+		if r.Form.Lines == 0 || r.Form.Whole().PortsPerLine == "one" {
+			continue
+		}
+		var here []site.Forward
+		for _, f := range enabled(v) {
+			if f.Router == r.ID && !f.Locked && len(f.Outside.Runs()) == 1 && len(f.InsidePorts().Runs()) == 1 {
+				here = append(here, f)
+			}
+		}
+		slices.SortStableFunc(here, func(a, b site.Forward) int { return int(a.Outside.At(0)) - int(b.Outside.At(0)) })
+		for i, a := range here {
+			for _, b := range here[i+1:] {
+				if joined, ok := joinedOf(a, b); ok {
+					does := fmt.Sprintf("Join %s and %s at %s into one line, and open %s", a.Outside, b.Outside, r.Label(), w.Label())
+					out = append(out, way{does, []site.Edit{site.PutForward{Forward: joined}, site.RemoveForward{ID: b.ID}}})
+				}
+			}
+		}
+	}
+	return out
+}
+
+// joinedOf is one forward in the place of two. It is of no service alone, so no suggestion
+// takes it apart again.
+func joinedOf(a, b site.Forward) (site.Forward, bool) {
+	follows := func(p, q span.Ports) bool { return p.At(p.Len()-1)+1 == q.At(0) }
+	if a.To != b.To || a.Protocol != b.Protocol || !slices.Equal(a.From, b.From) || !follows(a.Outside, b.Outside) || !follows(a.InsidePorts(), b.InsidePorts()) {
+		return site.Forward{}, false
+	}
+	whole := func(p, q span.Ports) span.Ports {
+		return span.PortList(span.Run{Lo: p.At(0), Hi: q.At(q.Len() - 1)})
+	}
+	out := a
+	out.Outside, out.Inside, out.Service = whole(a.Outside, b.Outside), whole(a.InsidePorts(), b.InsidePorts()), ""
+	if b.Name != "" && b.Name != a.Name {
+		out.Name = fmt.Sprintf("%s, %s", a.Name, b.Name)
+	}
+	return out, true
 }
 
 // shutIn gives the services that the plan for the whole site leaves shut.
@@ -124,6 +175,7 @@ func waysFor(v View, w site.Wish) []way {
 			out = append(out, way{"Reach " + w.Label() + " from " + r.Label(), []site.Edit{site.SetOpen{ID: w.Service.ID, Open: &other}}})
 		}
 	}
+	out = append(out, joins(v, w)...)
 	if len(open.From) > 0 && !dangerous(v, *w.Service) {
 		anyone := open
 		anyone.From = []site.Sender{}

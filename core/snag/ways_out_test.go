@@ -48,6 +48,47 @@ Keep Phone base calls inside, and open Door entry calls at 5060`},
 	}
 }
 
+// Where lines are short, neighbours become one line: it opens what both opened, and the line
+// that it frees opens the service.
+func TestNeighboursAreJoined(t *testing.T) {
+	const file = `{"format":"vestpin-site/1","name":"x","networks":[{"id":"main","subnet":"10.48.16.0/24"}],
+		"routers":[{"id":"edge","name":"Edge","network":"main","form":{"protocols":["tcp"],"lines":2,"portsPerLine":"PER"}}],
+		"devices":[{"id":"a","name":"Recorder","interfaces":[{"id":"a.0","network":"main","pin":{"address":"10.48.16.10","by":"device"}}],"services":[
+			{"id":"a.s","name":"page","interface":"a.0","protocol":"tcp","ports":"80","open":{"port":"8020"}},{"id":"a.t","name":"data","interface":"a.0","protocol":"tcp","ports":"INSIDE","open":{"port":"8021"}}]},
+		{"id":"b","name":"Camera","interfaces":[{"id":"b.0","network":"main","pin":{"address":"10.48.16.11","by":"device"}}],"services":[{"id":"b.s","name":"page","interface":"b.0","protocol":"tcp","ports":"80","open":{"port":"any"}}]}],
+		"forwards":[{"id":"f","router":"edge","enabled":true,"protocol":"tcp","outside":"8020","to":"a.0","inside":"80","service":"a.s"},{"id":"g","router":"edge","enabled":true,"protocol":"tcp","outside":"8021","to":"a.0","inside":"INSIDE","service":"a.t"}]}`
+	for _, c := range []struct {
+		per, inside string
+		want        bool
+	}{{"range", "81", true}, {"range", "82", false}, {"one", "81", false}} {
+		s, err := site.Read([]byte(strings.NewReplacer("PER", c.per, "INSIDE", c.inside).Replace(file)))
+		if err != nil {
+			t.Fatal(err)
+		}
+		joined := false
+		for _, sn := range Check(site.NewView(s)) {
+			for _, m := range sn.Mends {
+				if m.Does != "Join 8020 and 8021 at Edge into one line, and open Camera page at 8011" && m.Does != "Join 8020 and 8021 at Edge into one line, and open Camera page at 80" {
+					continue
+				}
+				joined = true
+				after, _, err := site.Apply(s, m.Edits)
+				if err != nil {
+					t.Fatal(err)
+				}
+				for _, sn := range Check(site.NewView(after)) {
+					if sn.Weight == Stops || sn.Code == "wish-unmet" {
+						t.Errorf("%s: %s", m.Does, sn.Says)
+					}
+				}
+			}
+		}
+		if joined != c.want {
+			t.Errorf("%s, %s: joined %v, want %v", c.per, c.inside, joined, c.want)
+		}
+	}
+}
+
 // On random sites that are short of ports: each way out opens its service, and shuts no other
 // but the one that it keeps in.
 func TestWaysOutOnRandomSites(t *testing.T) {
