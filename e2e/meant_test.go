@@ -28,7 +28,7 @@ type kept struct {
 				Pin *struct{ Address, By string }
 			}
 			Services []struct {
-				ID, Name, Protocol, Ports string
+				ID, Name, Interface, Protocol, Ports string
 				Open                      *struct {
 					Port string
 					From []string

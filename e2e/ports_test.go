@@ -49,6 +49,37 @@ func TestEquipByKeyboardAlone(t *testing.T) {
 	expect("laptop.shell", "SSH tcp 22, open any 198.51.100.0/24, can be 2222")
 }
 
+// Several alike are equipped at once, and a box with two interfaces gets its optional card on
+// the one that is chosen, by both protocols where that helps; one undo takes all back.
+func TestEquipSeveralAndTwoInterfaces(t *testing.T) {
+	p, ctx := demo(t), open(t)
+	tick := func(label string) Step {
+		at := fmt.Sprintf(`[...document.querySelectorAll("[role=dialog] label")].find((l) => l.innerText.trim().startsWith(%q))`, label)
+		return chromedp.Steps(Wait("Boolean("+at+")"), chromedp.Evaluate[chromedp.Void](at+".click()"), Wait(at+`.querySelector("input").checked`))
+	}
+	do(t, ctx, chromedp.Navigate(p.URL+"/s/pottery/ports?pick=device:yard"), Press("Equip"), Sees("watch from elsewhere"), tick("and the 3 others"), tick("watch from elsewhere"),
+		Press("Open 4 services"), Sees("4 services are to be opened"), Settled)
+	open := 0
+	for _, id := range []string{"yard.video", "shopcam.video", "kilncam.video", "newcam.video"} {
+		if strings.Contains(held(t, p.URL, "pottery").service(id), "open any") {
+			open++
+		}
+	}
+	if open != 4 {
+		t.Errorf("%d of 4 cameras are opened", open)
+	}
+	do(t, ctx, Press("Undo"), Sees("Taken back"), Settled)
+	do(t, ctx, chromedp.Navigate(p.URL+"/s/pottery/ports?pick=device:phone"), Press("Equip"), Sees("calls, encrypted"), tick("calls, encrypted"), tick("voice of a second card"),
+		Choose("Interface of voice of a second card", "phone.1"), Press("Open 2 services"), Sees("2 services are to be opened"))
+	for _, d := range held(t, p.URL, "pottery").Site.Devices {
+		for _, s := range d.Services {
+			if want := map[string]string{"phone.voice-2": "phone.1 udp 16448-16511", "phone.sip-tls": "phone.0 tcp 5061"}[s.ID]; want != "" && fmt.Sprint(s.Interface, " ", s.Protocol, " ", s.Ports) != want {
+				t.Errorf("%s is %s %s %s, want %s", s.ID, s.Interface, s.Protocol, s.Ports, want)
+			}
+		}
+	}
+}
+
 // What a manual says becomes services once it was seen: what is there already is used, what the
 // device uses now can be set back, and what was not understood is told.
 func TestPortsFromAText(t *testing.T) {
