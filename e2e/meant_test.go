@@ -29,7 +29,7 @@ type kept struct {
 			}
 			Services []struct {
 				ID, Name, Interface, Protocol, Ports string
-				Open                      *struct {
+				Open                                 *struct {
 					Port string
 					From []string
 				}

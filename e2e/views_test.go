@@ -121,6 +121,11 @@ func TestDialogsHaveNoFault(t *testing.T) {
 		"refused":       {chromedp.Navigate(p.URL + "/s/pottery/survey?pick=device:till"), card("Till"), Fill("MAC address", "00:00"), Keys(kb.Enter), Sees("want a MAC address")},
 		"groups":        {chromedp.Navigate(p.URL + "/s/works/survey"), click("[data-group=open-but-loose] button"), Wait(`document.querySelector("[data-group=open-but-loose] [data-snag]")`)},
 		"ghost threads": {chromedp.Navigate(p.URL + "/s/pottery/ports"), Press("Suggest ports"), Wait(`document.querySelector("[data-ghost]")`)},
+		"equip":         {chromedp.Navigate(p.URL + "/s/pottery/ports?pick=device:pc"), Press("Equip"), Sees("work on its desktop"), TabTo("work on its desktop"), Keys(" "), Sees("never open to the whole internet")},
+		"listed":        {chromedp.Navigate(p.URL + "/s/pottery/ports?pick=device:rec"), Press("Equip"), Press("By what it answers on"), SetText("Paste what", "HTTP port: 8081\nsomething 12 and 7"), Sees("line 2:")},
+		"link":          {chromedp.Navigate(p.URL + "/s/pottery/ports"), Press("Link with another site"), Sees("It needs a forward")},
+		"router's page": {chromedp.Navigate(p.URL + "/s/pottery/ports"), Press("Compare with the router"), SetText("Its forwarding page", heldPage), Press("Read this"), Sees("3 forwards that a router holds")},
+		"kinds":         {chromedp.Navigate(p.URL), Press("More:"), Press("Kinds of device"), Sees("video recorder")},
 		"lost":          {chromedp.Navigate(p.URL + "/s/pottery/cellar"), Sees("no such page")},
 	}
 	for _, mode := range []string{"light", "dark"} {

@@ -1,4 +1,4 @@
-import { Box, Button, HStack, Text } from "@chakra-ui/react";
+import { Box, Button, HStack, Text, VisuallyHidden } from "@chakra-ui/react";
 import type { FoundList, Preview, ShownLine } from "../api/model";
 import { useListRoles } from "../api/survey";
 import { Select } from "../parts";
@@ -238,7 +238,9 @@ function ListBlock({ list, lines, outcomes }: { list: FoundList; lines: ShownLin
       <table className="as-it-came">
         <thead>
           <tr>
-            <th />
+            <th>
+              <VisuallyHidden>Line</VisuallyHidden>
+            </th>
             {list.roles.map((role, c) => (
               // biome-ignore lint/suspicious/noArrayIndexKey: columns have no other name
               <th key={c}>
