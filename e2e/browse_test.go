@@ -115,7 +115,7 @@ func Sees(text string) Step { return Wait(fmt.Sprintf("document.body.innerText.i
 // Press presses the button or link with that text or label.
 func Press(label string) Step {
 	return chromedp.Steps(
-		Wait(fmt.Sprintf(`(() => { %s; const el = find(%q); return Boolean(el) && !el.disabled && el.getAttribute("aria-disabled") !== "true" && (!el.role?.startsWith("menuitem") || (() => { const r = el.getBoundingClientRect(); return document.elementFromPoint(r.x + r.width / 2, r.y + r.height / 2)?.closest("[role^=menuitem]") === el })()) })()`, finder, label)),
+		Wait(fmt.Sprintf(`(() => { %s; const el = find(%q); return Boolean(el) && !el.disabled && el.getAttribute("aria-disabled") !== "true" && (!el.role?.startsWith("menuitem") || (() => { const r = el.getBoundingClientRect(); const still = el.stood === (el.stood = r.x + " " + r.y); return still && document.elementFromPoint(r.x + r.width / 2, r.y + r.height / 2)?.closest("[role^=menuitem]") === el })()) })()`, finder, label)),
 		chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {
 			at, err := chromedp.Evaluate[[]float64](fmt.Sprintf(`(() => { %s; const el = find(%q);
 				if (!el.role?.startsWith("menuitem")) { el.scrollIntoView({block: "nearest"}); el.click(); return [] }

@@ -18,6 +18,7 @@ export function NewSite({ onClose }: { onClose: () => void }) {
   const client = useQueryClient();
   const here = useQuery(hereQuery);
   const [t, setT] = useState(blank);
+  const set = (part: Partial<Typed>) => setT((now) => ({ ...now, ...part }));
   const [way, setWay] = useState<string>();
   const [refused, setRefused] = useState<unknown>();
   const [busy, setBusy] = useState(false);
@@ -41,7 +42,7 @@ export function NewSite({ onClose }: { onClose: () => void }) {
       <Input
         value={t[name]}
         fontFamily={name === "name" ? undefined : "mono"}
-        onChange={(e) => setT({ ...t, [name]: e.currentTarget.value })}
+        onChange={(e) => set({ [name]: e.currentTarget.value })}
       />
     </Labelled>
   );
@@ -54,7 +55,7 @@ export function NewSite({ onClose }: { onClose: () => void }) {
       name: t.name || `Site at ${a.subnet}`,
     });
   const filled = (part: Partial<Typed>) => {
-    setT({ ...t, ...part });
+    set(part); // on top of what was typed while the text was read
     setWay("type");
   };
   return (
