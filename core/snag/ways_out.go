@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"vestpin/core/catalogue"
+	"vestpin/core/form"
 	"vestpin/core/reach"
 	"vestpin/core/site"
 	"vestpin/core/span"
@@ -69,9 +70,10 @@ func joins(v View, w site.Wish) []way {
 	}
 	var out []way
 	for _, r := range routers {
-		if r.Form.Lines == 0 || r.Form.Whole().PortsPerLine == "one" {
+		if r.Form.Lines == 0 {
 			continue
 		}
+		page := form.Of(r.Form)
 		var here []site.Forward
 		for _, f := range enabled(v) {
 			if f.Router == r.ID && !f.Locked && len(f.Outside.Runs()) == 1 && len(f.InsidePorts().Runs()) == 1 {
@@ -81,7 +83,7 @@ func joins(v View, w site.Wish) []way {
 		slices.SortStableFunc(here, func(a, b site.Forward) int { return int(a.Outside.At(0)) - int(b.Outside.At(0)) })
 		for i, a := range here {
 			for _, b := range here[i+1:] {
-				if joined, ok := joinedOf(a, b); ok {
+				if joined, ok := joinedOf(a, b); ok && frees(page, joined, a, b) {
 					does := fmt.Sprintf("Join %s and %s at %s into one line, and open %s", a.Outside, b.Outside, r.Label(), w.Label())
 					out = append(out, way{does, []site.Edit{site.PutForward{Forward: joined}, site.RemoveForward{ID: b.ID}}})
 				}
@@ -89,6 +91,14 @@ func joins(v View, w site.Wish) []way {
 		}
 	}
 	return out
+}
+
+// frees reports whether a page can express a forward, and with fewer lines than two others.
+func frees(page form.Page, joined, a, b site.Forward) bool {
+	n, err := page.Count(joined)
+	one, errA := page.Count(a)
+	other, errB := page.Count(b)
+	return err == nil && errA == nil && errB == nil && n < one+other
 }
 
 // joinedOf is one forward in the place of two. It is of no service alone, so no suggestion
@@ -147,13 +157,13 @@ func waysFor(v View, w site.Wish) []way {
 	var out []way
 	open := *w.Service.Open
 	if open.Port != site.AnyPort {
-		any := open
-		any.Port, any.Prefer = site.AnyPort, w.Service.Open.Prefer
+		renumbered := open
+		renumbered.Port = site.AnyPort
 		does := "Let " + w.Label() + " have another outside port, and open it"
 		if open.Port == site.SamePort {
 			does = "Tell " + w.Device.Label() + " another outside port for " + w.Service.Name + ", and open it"
 		}
-		out = append(out, way{does, []site.Edit{site.SetOpen{ID: w.Service.ID, Open: &any}}})
+		out = append(out, way{does, []site.Edit{site.SetOpen{ID: w.Service.ID, Open: &renumbered}}})
 	}
 	from := open.Router
 	if from == "" {

@@ -52,16 +52,16 @@ Keep Phone base calls inside, and open Door entry calls at 5060`},
 // that it frees opens the service.
 func TestNeighboursAreJoined(t *testing.T) {
 	const file = `{"format":"vestpin-site/1","name":"x","networks":[{"id":"main","subnet":"10.48.16.0/24"}],
-		"routers":[{"id":"edge","name":"Edge","network":"main","form":{"protocols":["tcp"],"lines":2,"portsPerLine":"PER"}}],
+		"routers":[{"id":"edge","name":"Edge","network":"main","form":{"protocols":["tcp"],"lines":2,"portsPerLine":"PER","renumber":"NUM"}}],
 		"devices":[{"id":"a","name":"Recorder","interfaces":[{"id":"a.0","network":"main","pin":{"address":"10.48.16.10","by":"device"}}],"services":[
 			{"id":"a.s","name":"page","interface":"a.0","protocol":"tcp","ports":"80","open":{"port":"8020"}},{"id":"a.t","name":"data","interface":"a.0","protocol":"tcp","ports":"INSIDE","open":{"port":"8021"}}]},
 		{"id":"b","name":"Camera","interfaces":[{"id":"b.0","network":"main","pin":{"address":"10.48.16.11","by":"device"}}],"services":[{"id":"b.s","name":"page","interface":"b.0","protocol":"tcp","ports":"80","open":{"port":"any"}}]}],
 		"forwards":[{"id":"f","router":"edge","enabled":true,"protocol":"tcp","outside":"8020","to":"a.0","inside":"80","service":"a.s"},{"id":"g","router":"edge","enabled":true,"protocol":"tcp","outside":"8021","to":"a.0","inside":"INSIDE","service":"a.t"}]}`
 	for _, c := range []struct {
-		per, inside string
-		want        bool
-	}{{"range", "81", true}, {"range", "82", false}, {"one", "81", false}} {
-		s, err := site.Read([]byte(strings.NewReplacer("PER", c.per, "INSIDE", c.inside).Replace(file)))
+		per, renumber, inside string
+		want                  bool
+	}{{"range", "range", "81", true}, {"range", "one", "81", false}, {"range", "range", "82", false}, {"one", "range", "81", false}} {
+		s, err := site.Read([]byte(strings.NewReplacer("PER", c.per, "NUM", c.renumber, "INSIDE", c.inside).Replace(file)))
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -84,7 +84,7 @@ func TestNeighboursAreJoined(t *testing.T) {
 			}
 		}
 		if joined != c.want {
-			t.Errorf("%s, %s: joined %v, want %v", c.per, c.inside, joined, c.want)
+			t.Errorf("%s, %s, %s: joined %v, want %v", c.per, c.renumber, c.inside, joined, c.want)
 		}
 	}
 }
