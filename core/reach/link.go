@@ -2,6 +2,7 @@ package reach
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"vestpin/core/site"
@@ -78,7 +79,9 @@ func (m *Map) Dial(w site.Wish) (string, bool) {
 	for _, proto := range w.Service.Protocol.Each() {
 		for _, s := range Back(routers, At(w.Interface), proto, w.Service.Ports, m.To) {
 			ports := span.PortList(span.Run{Lo: s.To, Hi: s.To + s.Ports.Hi - s.Ports.Lo})
-			out = append(out, fmt.Sprintf("%s:%s/%s", host, ports, proto))
+			if one := fmt.Sprintf("%s:%s/%s", host, ports, proto); !slices.Contains(out, one) { // for other senders the same
+				out = append(out, one)
+			}
 		}
 	}
 	return strings.Join(out, " "), len(out) > 0

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 
+	"vestpin/core/reach"
 	"vestpin/core/site"
 	"vestpin/core/span"
 )
@@ -12,16 +13,19 @@ import (
 // for another end.
 func mappedOver(v View) []Snag {
 	var found []Snag
+	forwards := map[string]site.Forward{}
+	for _, f := range v.Forwards {
+		forwards[f.ID] = f
+	}
 	for _, r := range v.Routers {
 		if r.Mapped == nil {
 			continue
 		}
 		for _, m := range r.Mapped.Forwards {
-			if id, ports := plannedOtherwise(v, r, m); id != "" {
-				f := v.Forwards[slices.IndexFunc(v.Forwards, func(f site.Forward) bool { return f.ID == id })]
+			if f, ports := plannedOtherwise(v, r, m); f != "" {
 				found = append(found, Snag{
-					Code: "mapped-over", About: append(about(v, f), r.Ref()),
-					Says: fmt.Sprintf("%s/%s at %s was opened by %s for itself (UPnP), and is planned for %s. Only one of the two gets it.", ports, m.Protocol, r.Label(), who(v, m), f.Name),
+					Code: "mapped-over", About: append(about(v, forwards[f]), r.Ref()),
+					Says: fmt.Sprintf("%s/%s at %s was opened by %s for itself (UPnP), and is planned for %s. Only one of the two gets it.", ports, m.Protocol, r.Label(), who(v, m), forwards[f].Name),
 				})
 			}
 		}
@@ -37,14 +41,15 @@ func plannedOtherwise(v View, r site.Router, m site.HeldForward) (forward string
 		inside = m.Outside
 	}
 	for _, proto := range m.Protocol.Each() {
-		for _, s := range v.reaches().Spans(r.ID, proto) {
-			both := m.Outside.Set().Overlap(span.PortList(s.Ports).Set())
-			if both.Empty() || s.Own || s.Forward == "" {
-				continue
-			}
-			at := both.Runs()[0]
-			if s.Address != m.Address || s.Inside+at.Lo-s.Ports.Lo != inside.At(m.Outside.Index(at.Lo)) {
-				return s.Forward, span.PortList(at)
+		spans := v.reaches().Spans(r.ID, proto)
+		for _, run := range m.Outside.Runs() {
+			i, _ := slices.BinarySearchFunc(spans, run.Lo, func(s reach.Span, port uint32) int { return int(s.Ports.Hi) - int(port) })
+			for ; i < len(spans) && spans[i].Ports.Lo <= run.Hi; i++ {
+				s := spans[i]
+				both := span.Run{Lo: max(run.Lo, s.Ports.Lo), Hi: min(run.Hi, s.Ports.Hi)}
+				if !s.Own && s.Forward != "" && (s.Address != m.Address || s.Inside+both.Lo-s.Ports.Lo != inside.At(m.Outside.Index(both.Lo))) {
+					return s.Forward, span.PortList(both)
+				}
 			}
 		}
 	}
