@@ -297,13 +297,18 @@ func (s *survey) description(ctx context.Context, at netip.AddrPort, path string
 // get asks over a connection that is there, follows nothing, and gives up with
 // the context.
 func get(ctx context.Context, c net.Conn, host, path string) (*http.Response, error) {
-	t := &http.Transport{
-		DisableKeepAlives: true, DisableCompression: true, MaxResponseHeaderBytes: 32 << 10,
-		DialContext: func(context.Context, string, string) (net.Conn, error) { return c, nil },
-	}
 	req, err := http.NewRequestWithContext(ctx, http.MethodGet, "http://"+host+path, nil)
 	if err != nil {
 		return nil, err
+	}
+	return send(c, req)
+}
+
+// send sends a request over a connection that is there, and follows nothing.
+func send(c net.Conn, req *http.Request) (*http.Response, error) {
+	t := &http.Transport{
+		DisableKeepAlives: true, DisableCompression: true, MaxResponseHeaderBytes: 32 << 10,
+		DialContext: func(context.Context, string, string) (net.Conn, error) { return c, nil },
 	}
 	req.Header.Set("User-Agent", "vestpin")
 	return t.RoundTrip(req)

@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"net"
 	"net/http"
 	"net/netip"
 	"net/url"
@@ -248,20 +247,20 @@ func (a *askingRouter) placeOf(location string) (at netip.AddrPort, path string,
 func (a *askingRouter) fetch(ctx context.Context, at netip.AddrPort, method, path, action, body string) (io.Reader, error) {
 	ctx, stop := context.WithTimeout(ctx, longestOne)
 	defer stop()
-	t := &http.Transport{
-		DisableKeepAlives: true, DisableCompression: true, MaxResponseHeaderBytes: 32 << 10,
-		DialContext: func(ctx context.Context, _, _ string) (net.Conn, error) { return a.net.Dial(ctx, a.link, at) },
+	c, err := a.net.Dial(ctx, a.link, at)
+	if err != nil {
+		return nil, err
 	}
+	defer c.Close()
 	req, err := http.NewRequestWithContext(ctx, method, "http://"+at.String()+path, strings.NewReader(body))
 	if err != nil {
 		return nil, err
 	}
-	req.Header.Set("User-Agent", "vestpin")
 	if action != "" {
 		req.Header.Set("SOAPAction", action)
 		req.Header.Set("Content-Type", `text/xml; charset="utf-8"`)
 	}
-	resp, err := t.RoundTrip(req)
+	resp, err := send(c, req)
 	if err != nil {
 		if ctx.Err() != nil {
 			return nil, errTooMuch
