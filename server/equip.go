@@ -41,6 +41,38 @@ func (s *server) getCatalogue(ctx context.Context, _ *struct{}) (*struct{ Body K
 	return &struct{ Body Known }{out}, nil
 }
 
+// KindsHere are the kinds of device that count at a site, and which of them its devices are.
+type KindsHere struct {
+	Version int         `json:"version"`
+	Kinds   []site.Kind `json:"kinds"`
+	Of      []KindOf    `json:"of" doc:"Devices whose word for what they are means one of the kinds"`
+}
+
+// KindOf is what a device is.
+type KindOf struct {
+	Device string `json:"device"`
+	Kind   string `json:"kind" doc:"The id of the kind"`
+}
+
+func (s *server) kindsHere(ctx context.Context, in *SiteID) (*struct{ Body KindsHere }, error) {
+	st, err := s.store.Get(ctx, in.ID)
+	if err != nil {
+		return nil, refusal(err)
+	}
+	known, err := s.catalogueOf(ctx)
+	if err != nil {
+		return nil, err
+	}
+	known = known.With(st.Site.Kinds...)
+	out := KindsHere{Version: st.Version, Kinds: known.Kinds, Of: []KindOf{}}
+	for _, d := range st.Site.Devices {
+		if k, ok := known.Find(d.Kind); ok {
+			out.Of = append(out.Of, KindOf{d.ID, k.ID})
+		}
+	}
+	return &struct{ Body KindsHere }{out}, nil
+}
+
 // ownCatalogue is the firm's own kinds, as a file.
 func (s *server) ownCatalogue(ctx context.Context, _ *struct{}) (*struct{ Body catalogue.Catalogue }, error) {
 	own, err := s.store.OwnKinds(ctx)

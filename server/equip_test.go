@@ -24,6 +24,8 @@ func TestPortsOverTheInterface(t *testing.T) {
 		{"no kinds of its own yet", "GET", "/api/catalogue/own", "", 200, `"kinds":[]`},
 		{"kinds of its own", "PUT", "/api/catalogue/own", own, 204, ""},
 		{"they are among all", "GET", "/api/catalogue", "", 200, `"own":["kiln"]`},
+		{"what devices of a site are, by any word for it", "GET", "/api/sites/pottery/kinds", "", 200, `{"device":"phone","kind":"phone-system"}`},
+		{"kinds of nobody's site", "GET", "/api/sites/ghost/kinds", "", 404, "no such site"},
 		{"a bad catalogue", "PUT", "/api/catalogue/own", strings.Replace(own, `"purposes":[]`, `"purposes":[{"id":"x","name":"x","services":["y"]}]`, 1), 422, "catalogue.kinds[0].purposes[0].services[0]"},
 		{"no catalogue", "PUT", "/api/catalogue/own", `[]`, 422, "catalogue"},
 		{"the one before stands", "GET", "/api/catalogue/own", "", 200, `"id":"kiln"`},

@@ -87,6 +87,7 @@ func (s *server) routes(api huma.API) {
 	huma.Register(api, get("keep-in", "/api/sites/{id}/keep-in"), s.keepIn)
 	huma.Register(api, get("mend-all", "/api/sites/{id}/mend-all"), s.mendAll)
 	huma.Register(api, get("get-catalogue", "/api/catalogue"), s.getCatalogue)
+	huma.Register(api, get("kinds-here", "/api/sites/{id}/kinds"), s.kindsHere)
 	huma.Register(api, get("own-catalogue", "/api/catalogue/own"), s.ownCatalogue)
 	huma.Register(api, huma.Operation{OperationID: "set-own-catalogue", Method: http.MethodPut, Path: "/api/catalogue/own"}, s.setOwnCatalogue)
 	huma.Register(api, post("equip", "/api/sites/{id}/equip"), s.equip)

@@ -9,24 +9,34 @@ export const catalogueQuery = queryOptions({
   queryFn: async () => must(await api.GET("/api/catalogue")),
 });
 
-/** useKinds are the kinds of the catalogue, the firm's and the site's own among them, once they are there. */
-export function useKinds(): Kind[] | undefined {
-  const { data } = useQuery(catalogueQuery);
-  const own = useSite().site.kinds;
+export type Kinds = { all: Kind[]; of: Map<string, Kind> };
+
+/** useKinds are the kinds that count at the open site, and what its devices are, once they are there. */
+export function useKinds(): Kinds | undefined {
+  const { id, version } = useSite();
+  const { data } = useQuery({
+    queryKey: [...catalogueQuery.queryKey, id, version],
+    queryFn: async () => must(await api.GET("/api/sites/{id}/kinds", { params: { path: { id } } })),
+    placeholderData: (last) => last,
+  });
   return useMemo(() => {
     if (!data) return undefined;
-    const mine = own ?? [];
-    return [...data.kinds.filter((k) => !mine.some((o) => o.id === k.id)), ...mine];
-  }, [data, own]);
+    const byId = new Map(data.kinds.map((k) => [k.id, k]));
+    return {
+      all: data.kinds,
+      of: new Map(
+        data.of.flatMap(({ device, kind }) => {
+          const found = byId.get(kind);
+          return found ? [[device, found] as const] : [];
+        }),
+      ),
+    };
+  }, [data]);
 }
 
-/** kindOf is the kind that a word means, by its id, its name or another word for it. */
-export function kindOf(kinds: Kind[], word: string | undefined): Kind | undefined {
-  const text = (word ?? "").trim().toLowerCase();
-  if (!text) return undefined;
-  return (
-    kinds.find((k) => k.id === text) ??
-    kinds.find((k) => k.name.toLowerCase() === text || k.id === text.replaceAll(" ", "-")) ??
-    kinds.find((k) => k.also?.includes(text))
-  );
+/** useKnownKinds are the kinds whose names are offered for a device. */
+export function useKnownKinds(): Kind[] {
+  const own = useSite().site.kinds;
+  const { data } = useQuery(catalogueQuery);
+  return useMemo(() => [...(data?.kinds ?? []), ...own], [data, own]);
 }

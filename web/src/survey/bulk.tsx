@@ -1,6 +1,6 @@
 import { Box, Button, HStack, Text } from "@chakra-ui/react";
 import { useMemo, useState } from "react";
-import { useKinds } from "../api/catalogue";
+import { useKnownKinds } from "../api/catalogue";
 import { api, must } from "../api/client";
 import type { Device, Edit } from "../api/model";
 import { complain, useEdit, useSite } from "../api/site";
@@ -25,7 +25,7 @@ export function BulkBar({ devices, onClear }: { devices: Device[]; onClear: () =
   const { site } = useSite();
   const edit = useEdit();
   const [t, setT] = useState(blank);
-  const known = useKinds();
+  const known = useKnownKinds();
   const kinds = useMemo(() => kindsOf(site, known), [site, known]);
   const places = useMemo(() => placesOf(site), [site]);
   const kind = t.kind.trim() || undefined;

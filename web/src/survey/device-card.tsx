@@ -1,6 +1,6 @@
 import { Button, Heading, HStack, SimpleGrid, Stack } from "@chakra-ui/react";
 import { useEffect, useMemo, useRef } from "react";
-import { useKinds } from "../api/catalogue";
+import { useKnownKinds } from "../api/catalogue";
 import type { Device, Interface, Site } from "../api/model";
 import { useEdit, useSite } from "../api/site";
 import { Labelled, Select } from "../parts";
@@ -75,7 +75,7 @@ function Described({ device }: { device: Device }) {
   const { site } = useSite();
   const edit = useEdit();
   const words = useRef<HTMLDivElement>(null);
-  const known = useKinds();
+  const known = useKnownKinds();
   const kinds = useMemo(() => kindsOf(site, known), [site, known]);
   const places = useMemo(() => placesOf(site), [site]);
   const isNew = !device.name && device.interfaces.every((i) => !i.mac && !i.seen);

@@ -1,7 +1,7 @@
 import { Stack, Tabs } from "@chakra-ui/react";
 import { useMemo, useState } from "react";
-import { kindOf, useKinds } from "../../api/catalogue";
-import type { Device } from "../../api/model";
+import { useKinds } from "../../api/catalogue";
+import type { Device, Kind } from "../../api/model";
 import { useSite } from "../../api/site";
 import { Labelled, Muted, Select } from "../../parts";
 import { Dialog } from "../../parts/dialog";
@@ -24,7 +24,7 @@ export function Equip({ onClose }: { onClose: () => void }) {
     setId(next);
     setKind("");
   };
-  const known = kinds && kindOf(kinds, kind || device.kind);
+  const known = kind ? kinds?.all.find((k) => k.id === kind) : kinds?.of.get(device.id);
   return (
     <Dialog wide title="What is it wanted for?" onClose={onClose}>
       <Stack gap="12px">
@@ -43,7 +43,7 @@ export function Equip({ onClose }: { onClose: () => void }) {
               onChange={(e) => setKind(e.currentTarget.value)}
               options={[
                 ...(known ? [] : [["", device.kind || "choose its kind"] as const]),
-                ...(kinds ?? []).map((k) => [k.id, k.name] as const),
+                ...(kinds?.all ?? []).map((k) => [k.id, k.name] as const),
               ]}
             />
           </Labelled>
@@ -58,7 +58,7 @@ export function Equip({ onClose }: { onClose: () => void }) {
               <Purposes
                 key={`${device.id} ${known.id}`}
                 device={device}
-                alike={alikeOf(devices, device)}
+                alike={alikeOf(devices, device, kinds?.of)}
                 kind={known}
                 onClose={onClose}
                 onOther={choose}
@@ -79,5 +79,5 @@ export function Equip({ onClose }: { onClose: () => void }) {
 }
 
 /** alikeOf are the other devices of the same kind. */
-const alikeOf = (all: Device[], device: Device) =>
-  device.kind ? all.filter((d) => d.id !== device.id && d.kind === device.kind) : [];
+const alikeOf = (all: Device[], device: Device, of?: Map<string, Kind>) =>
+  all.filter((d) => d.id !== device.id && of?.has(d.id) && of.get(d.id)?.id === of.get(device.id)?.id);

@@ -1,7 +1,7 @@
 import { Button, HStack, Input, List, SimpleGrid, Stack, Text } from "@chakra-ui/react";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useRef, useState } from "react";
-import { kindOf, useKinds } from "../../api/catalogue";
+import { useKinds } from "../../api/catalogue";
 import { api, must, sayWhy } from "../../api/client";
 import type { Device, Kind, KindService, Wanted } from "../../api/model";
 import { useBusy, useEdit, useSite } from "../../api/site";
@@ -251,7 +251,7 @@ type DangerProps = {
 function Danger({ services, device, alone, onLimit, onDrop, onOther }: DangerProps) {
   const { site } = useSite();
   const kinds = useKinds();
-  const end = site.devices.find((d) => d.id !== device.id && kindOf(kinds ?? [], d.kind)?.id === "vpn-end");
+  const end = site.devices.find((d) => d.id !== device.id && kinds?.of.get(d.id)?.id === "vpn-end");
   return (
     <Remark status="warning" data-danger-remark>
       <Text>
