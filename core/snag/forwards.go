@@ -384,6 +384,7 @@ func forwardRisky(v View) []Snag {
 					found = append(found, Snag{
 						Code: "forward-risky", About: about(v, f),
 						Says: fmt.Sprintf("%s opens %s (port %d) to everybody. Limit who may connect, or reach it through a VPN.", forwardName(f), d.What, port.Lo),
+						Mends: tamed(v, f),
 					})
 				}
 			}

@@ -57,6 +57,7 @@ type once struct {
 	pairs   map[string][][2]site.Forward // by router
 	of      map[string][]site.Forward    // by service: its enabled forwards
 	missing map[string]bool
+	senders [][]site.Sender // that the site names already
 }
 
 func newOnce() *once {

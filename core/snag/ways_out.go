@@ -52,7 +52,7 @@ func waysOut(v View, w site.Wish) []Mend {
 			continue
 		}
 		end := View{v.With(after), v.left, newOnce()}
-		if !end.reaches().Met(now) || slices.ContainsFunc(v.Wishes(), func(o site.Wish) bool { return v.reaches().Met(o) && stillWanted(end, o) && !end.reaches().Met(o) }) {
+		if !end.reaches().Met(now) || slices.ContainsFunc(v.Wishes(), func(o site.Wish) bool { return v.reaches().Met(o) && shutBy(end, o) }) {
 			continue
 		}
 		out = append(out, Mend{c.does + opened(now, edits), edits})
@@ -130,9 +130,10 @@ func shutIn(v View) []string {
 	return out
 }
 
-func stillWanted(v View, w site.Wish) bool {
+// shutBy reports whether a service is to be opened still, for whom it is wanted now, and is not.
+func shutBy(v View, w site.Wish) bool {
 	now, ok := v.Service(w.Service.ID)
-	return ok && now.Service.Open != nil
+	return ok && now.Service.Open != nil && !v.reaches().Met(now)
 }
 
 // opened says at which outside port edits open a service.
@@ -191,14 +192,25 @@ func waysFor(v View, w site.Wish) []way {
 		anyone.From = []site.Sender{}
 		out = append(out, way{"Let anyone reach " + w.Label() + ", and open it", []site.Edit{site.SetOpen{ID: w.Service.ID, Open: &anyone}}})
 	}
+	others := rivals(v, w)
+	out = append(out, limited(v, w, others)...)
+	for _, o := range others {
+		keep := keepIn(v, o)
+		out = append(out, way{keep.Does + ", and open " + w.Label(), keep.Edits})
+	}
+	return out
+}
+
+// rivals are the services that one that stays shut cannot be open together with.
+func rivals(v View, w site.Wish) []site.Wish {
+	var out []site.Wish
 	for _, u := range v.plan().Unmet {
 		if len(u.Services) < 2 || u.Services[0] != w.Service.ID || len(u.Interfaces) > 0 {
 			continue
 		}
 		for _, id := range u.Services[1:] {
 			if o, ok := v.Service(id); ok && o.Service.Open != nil {
-				keep := keepIn(v, o)
-				out = append(out, way{keep.Does + ", and open " + w.Label(), keep.Edits})
+				out = append(out, o)
 			}
 		}
 	}
