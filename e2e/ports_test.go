@@ -164,11 +164,16 @@ func TestLinkBetweenSites(t *testing.T) {
 	do(t, ctx, chromedp.Navigate(p.URL+"/s/pottery/ports"), Press("Link with another site"), Wait(`[...document.querySelectorAll("[role=dialog] option")].some((o) => o.value === "flat")`),
 		Choose("The other site", "flat"), Wait(`[...document.querySelectorAll("[role=dialog] option")].some((o) => o.value === "media.0")`), Fill("What it is for", "shop picture"),
 		Choose("Listens here", "decoder.in"), Choose("Calls from there", "media.0"), Press("Link them"), Sees("is made, at both sites"),
-		state("open"), Sees("studio.example.net:7001/udp"),
+		state("open"), Sees("studio.example.net:7001/udp"), Wait(`document.querySelector("[data-link-thread]")?.textContent.includes("called by Flat")`),
+	)
+	look(t, ctx, "link-open")
+	do(t, ctx,
 		chromedp.Navigate(p.URL+"/s/flat/ports"), state("unknown"), Sees("There: It listens, and is dialled from the other site."),
 		Press("Dial studio.example.net:7001/udp from now on"), state("dials"))
+	do(t, ctx, Wait(`document.querySelector("svg [data-link-end]")?.textContent.includes("calls Saltmarsh Pottery")`))
+	look(t, ctx, "link")
 	// Kept in, it is shut, and both sites say so.
-	do(t, ctx, chromedp.Navigate(p.URL+"/s/pottery/ports?pick=service:decoder.in"), Choose("From outside", "in"), Press("Keep it in"), state("shut"),
+	do(t, ctx, chromedp.Navigate(p.URL+"/s/pottery/ports?pick=service:decoder.in"), Choose("From outside", "in"), Press("Keep it in"), state("shut"), Wait(`document.querySelector("svg [data-link-end]")?.textContent.includes("shut for Flat above the chandlery")`),
 		chromedp.Navigate(p.URL+"/s/flat/ports"), Sees("There: It listens, but is kept inside"))
 	// Without the device that listens the other end is told.
 	edit(t, p.URL, "pottery", held(t, p.URL, "pottery").Version, `{"do":"remove-device","id":"decoder"}`)
@@ -182,4 +187,21 @@ func TestRouterIsAsked(t *testing.T) {
 	do(t, ctx, chromedp.Navigate(p.URL+"/s/pottery/ports"), Press("Ask the router"), Sees("tells 203.0.113.47 as its outside address and 2 ports that devices opened"),
 		Wait(`document.querySelector("[data-mapped]")?.innerText.includes("7001 udp → .126 Flat media player, “den play”")`), Sees("7001/udp at Hall cupboard router was opened by Flat media player for itself (UPnP)"), Settled,
 		Press("Undo"), Wait(`!document.querySelector("[data-mapped]")`))
+}
+
+// What an inner router holds otherwise is drawn from that router on, and what it holds alone
+// at its own edge.
+func TestInnerRouterIsDrawn(t *testing.T) {
+	p, ctx := demo(t), open(t)
+	do(t, ctx, chromedp.Navigate(p.URL+"/s/flat/addresses"), Press("Suggest"), Press("Take 3 pins"), Sees("3 of 3 pinned"),
+		Press("Ports"), Press("Suggest ports"), Press("Take 4 changes"), Sees("2 of 3 open"), Settled)
+	own := func(outside, address string) string {
+		return fmt.Sprintf(`{"name":"x","protocol":"tcp","outside":%q,"address":%q,"inside":%q,"from":[],"enabled":true}`, outside, address, outside)
+	}
+	edit(t, p.URL, "flat", held(t, p.URL, "flat").Version, fmt.Sprintf(`{"do":"held","id":"own","drop":[],"add":[%s,%s]}`, own("8443", "10.48.20.77"), own("9000", "10.48.20.88")))
+	band := `document.querySelector("[data-band=own] rect").getBoundingClientRect()`
+	do(t, ctx, Wait(`document.querySelector("[data-held] text")?.textContent.includes("to 10.48.20.77")`),
+		Wait(`document.querySelector("[data-held] path").getBoundingClientRect().left >= `+band+`.left`),
+		Wait(`(() => { const e = document.querySelector("[data-eye^='alone own']"); const b = `+band+`; const r = e?.getBoundingClientRect(); return r && r.right > document.querySelector("[data-band=box] rect").getBoundingClientRect().right && r.right < b.right && r.top > b.top && r.bottom < b.bottom + 20; })()`))
+	look(t, ctx, "inner-router")
 }

@@ -35,8 +35,8 @@ export type Thread = {
   ghost: boolean;
   /** per band: the port with which it leaves there, where that is another */
   renumbered: (string | undefined)[];
-  /** what the router really does */
-  held?: string;
+  /** what a router of the way really does, and how many routers in from the eyelet it stands */
+  held?: { says: string; leg: number };
 };
 /** Band is a router, and from where to where it stands between its devices and what is in front of it. */
 export type Band = { router: Router; depth: number; top: number; bottom: number };
@@ -93,7 +93,8 @@ class Laying {
     const ids = ways.flatMap((w) => w.legs.map((f) => f.id));
     const each = ways.length > 1 ? outermost.map((f) => f.outside) : undefined;
     const from = this.eye({ ports, each, protocol: lead.protocol, y, band, forwards: ids, clash, ghost });
-    const wrong = ids.map((id) => this.differs.get(id)).find((d) => d);
+    const leg = first.legs.findIndex((_, i) => ways.some((w) => this.differs.has(w.legs[i]?.id ?? "")));
+    const wrong = ways.map((w) => this.differs.get(w.legs[leg]?.id ?? "")).find((d) => d);
     this.picture.threads.push({
       forward: first.forward,
       ids,
@@ -104,7 +105,7 @@ class Laying {
       clash,
       ghost,
       renumbered: first.legs.map((f) => (f.inside && f.inside !== f.outside ? f.inside : undefined)),
-      held: ghost || !wrong ? undefined : heldWords(wrong),
+      held: ghost || !wrong ? undefined : { says: heldWords(wrong), leg },
     });
   }
 }
@@ -123,34 +124,19 @@ function joined(ports: string[]): string {
 
 /** draw lays out the outside ports, the routers in a row, the devices and the threads between them. */
 export function draw(a: Answer, root: Router, ghosts: Forward[], show: Show): Picture {
-  const held = a.held.filter((h) => h.router === root.id || chainOf(a, root).some((r) => r.id === h.router));
+  const chain = chainOf(a, root);
+  const held = a.held.filter((h) => chain.some((r) => r.id === h.router));
   const l = new Laying(
     a,
     show,
     new Map(held.flatMap((h) => h.differs.flatMap((d) => (d.forward ? [[d.forward, d] as const] : [])))),
   );
-  const chain = chainOf(a, root);
   const ways = waysOf(
     a,
     chain,
     a.site.forwards.filter((f) => f.enabled),
   );
   section(l, root, ways, ghosts, 0, new Set());
-  const alone = held.flatMap((h) => h.differs.filter((d) => !d.forward && d.held.fate === "forwarded"));
-  if (alone.length > 0) l.y += blockGap;
-  for (const d of alone) {
-    l.eye({
-      ports: d.ports,
-      protocol: d.protocol,
-      y: l.y,
-      band: 0,
-      alone: `${d.held.address} port ${d.held.inside}`,
-      forwards: [],
-      clash: false,
-      ghost: false,
-    });
-    l.y += lineGap;
-  }
   bows(l.picture);
   l.picture.height = Math.max(l.y + 14, 160);
   if (show.byNumber) number(l.picture);
@@ -195,7 +181,15 @@ function section(l: Laying, router: Router, ways: Way[], ghosts: Forward[], dept
     const has = byService.get(s.id) ?? [];
     const wants = asking.get(s.id) ?? [];
     const odd = has.some((w) => w.legs.some((f) => targets.get(f.id)?.clash || l.differs.has(f.id)));
-    if (odd || has.length > 1 || wants.length > 1 || byIface.has(m.iface.id) || picks(l.show.pick, m, byService))
+    const linked = a.site.links.some((k) => k.service === s.id || k.interface === m.iface.id);
+    if (
+      odd ||
+      linked ||
+      has.length > 1 ||
+      wants.length > 1 ||
+      byIface.has(m.iface.id) ||
+      picks(l.show.pick, m, byService)
+    )
       return apart;
     return `${has.length} ${has[0]?.legs.length} ${wants.length}`;
   };
@@ -212,10 +206,35 @@ function section(l: Laying, router: Router, ways: Way[], ghosts: Forward[], dept
     l.thread([w], l.y, undefined, false, depth);
     l.y += lineGap;
   }
+  alone(l, router, depth);
   band.bottom = l.y;
   for (const inner of a.site.routers.filter((r) => r.upstream === router.id && !seen.has(r.id)))
     section(l, inner, ways, ghosts, depth + 1, seen);
   if (depth === 0) band.bottom = l.y;
+}
+
+/** alone lays out what a router holds and nobody planned, at its own edge. */
+function alone(l: Laying, router: Router, depth: number) {
+  const differs = l.a.held.find((h) => h.router === router.id)?.differs ?? [];
+  const stray = differs.filter((d) => !d.forward && d.held.fate === "forwarded");
+  if (stray.length > 0) l.y += blockGap;
+  for (const d of stray) {
+    const held = `${d.held.address} port ${d.held.inside}`;
+    l.eye(
+      {
+        ports: d.ports,
+        protocol: d.protocol,
+        y: l.y,
+        band: depth,
+        alone: held,
+        forwards: [],
+        clash: false,
+        ghost: false,
+      },
+      `alone ${router.id} ${d.protocol} ${d.ports}`,
+    );
+    l.y += lineGap;
+  }
 }
 
 /** bare tells whether a way that no block drew is to be drawn: what a filter left out is not. */

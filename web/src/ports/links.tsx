@@ -20,16 +20,31 @@ const states: Record<LinkEnd["state"], [text: string, tone: Tone]> = {
   unknown: ["calls, where to is not known", "brass"],
 };
 
-/** Links are the connections with other sites: which end listens, and what the other one dials. */
-export function Links() {
+/** useLinkEnds gives this site's ends of its links, each with how the other end stands. */
+export function useLinkEnds(): LinkEnd[] {
   const a = useSite();
-  const [adding, setAdding] = useState(false);
   const { data } = useQuery({
     queryKey: ["links", a.id, a.version],
     queryFn: async () => must(await api.GET("/api/sites/{id}/links", { params: { path: { id: a.id } } })),
     enabled: a.site.links.length > 0,
   });
-  const ends = a.site.links.length > 0 ? (data ?? []) : [];
+  return a.site.links.length > 0 ? (data ?? none) : none;
+}
+
+const none: LinkEnd[] = [];
+
+/** saysEnd tells in few words how an end of a link stands, where its thread or its device is drawn. */
+export const saysEnd = (end: LinkEnd) => {
+  const far = end.far.name || "another site";
+  if (end.end === "calls") return end.state === "dials" ? `calls ${far}` : `calls ${far}, where to is not known`;
+  return end.state === "open" ? `called by ${far}` : `shut for ${far}`;
+};
+
+/** Links are the connections with other sites: which end listens, and what the other one dials. */
+export function Links() {
+  const a = useSite();
+  const [adding, setAdding] = useState(false);
+  const ends = useLinkEnds();
   return (
     <Box as="section" aria-label="Links with other sites" data-links>
       <HStack mb="6px" flexWrap="wrap">

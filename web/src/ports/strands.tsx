@@ -1,26 +1,36 @@
 import { memo } from "react";
+import type { LinkEnd } from "../api/model";
 import { fill, stroke } from "../theme/plain";
 import { type Block, type Bow, type Columns, type Eye, type Foot, path, type Thread } from "./geometry";
+import { saysEnd } from "./links";
 
 export const clip = (text: string, room: number) =>
   text.length * 7 > room ? `${text.slice(0, Math.max(4, Math.floor(room / 7) - 1))}…` : text;
 
 /** saysThread is what is read out of a thread. */
-export const saysThread = (t: Thread) =>
+export const saysThread = (t: Thread, link?: LinkEnd) =>
   [
     `${t.ghost ? "Suggested: " : ""}${t.forward.name || "Forward"}: outside ${t.from.ports} ${t.forward.protocol} to ${t.to?.label ?? t.forward.to}`,
     t.count > 1 && `and ${t.count - 1} more alike`,
     t.renumbered.at(-1) && `its port ${t.renumbered.at(-1)}`,
     t.clash && "clashes",
-    t.held,
+    link && saysEnd(link),
+    t.held?.says,
   ]
     .filter(Boolean)
     .join(", ");
 
-type StrandProps = { thread: Thread; c: Columns; picked: boolean; active: boolean; walked: boolean };
+type StrandProps = {
+  thread: Thread;
+  c: Columns;
+  link?: LinkEnd;
+  picked: boolean;
+  active: boolean;
+  walked: boolean;
+};
 
 /** Strand is a thread from its eyelet through the router to its device. */
-export const Strand = memo(function Strand({ thread: t, c, picked, active, walked }: StrandProps) {
+export const Strand = memo(function Strand({ thread: t, c, link, picked, active, walked }: StrandProps) {
   const legs = t.renumbered.length;
   const last = c.band(t.from.band + legs - 1);
   const end = last.x + last.w * 0.6;
@@ -32,7 +42,7 @@ export const Strand = memo(function Strand({ thread: t, c, picked, active, walke
       id={`thread-${t.ghost ? "ghost-" : ""}${t.forward.id}`}
       role="option"
       aria-selected={picked}
-      aria-label={saysThread(t)}
+      aria-label={saysThread(t, link)}
       className="press hollow"
       data-thread={t.ghost ? undefined : t.forward.id}
       data-ghost={t.ghost ? t.forward.id : undefined}
@@ -69,27 +79,44 @@ export const Strand = memo(function Strand({ thread: t, c, picked, active, walke
           const y = i < legs - 1 && legs > 1 && t.from.y === t.to?.y ? t.from.y : (t.to?.y ?? 0);
           return port && <Renumber key={band.x} text={`→ ${port}`} x={band.x + band.w + 4} y={y} />;
         })}
+      {link && t.from.band === 0 && (
+        <text
+          x={c.eye + 14}
+          y={t.from.y - 5}
+          pointerEvents="none"
+          aria-hidden="true"
+          className={`t11 bold haloed ${fill("moss")}`}
+          data-link-thread={link.id}
+        >
+          {clip(saysEnd(link), c.band(0).x - c.eye + 40)}
+        </text>
+      )}
       {walked && (
         <circle r="6" className={`packet ${fill("chalk")}`} style={{ offsetPath: `path("${d}")` }} data-packet />
       )}
-      {t.held && <HeldOther thread={t} c={c} />}
+      {t.held && <HeldOther id={t.forward.id} thread={t} held={t.held} c={c} />}
     </g>
   );
 });
 
-/** HeldOther is what the router really does, beside the thread that is planned. */
-function HeldOther({ thread: t, c }: { thread: Thread; c: Columns }) {
-  const y = t.from.y + 9;
+type HeldProps = { id: string; thread: Thread; held: { says: string; leg: number }; c: Columns };
+
+/** HeldOther is what a router of the way really does, beside the thread that is planned, from that router on. */
+function HeldOther({ id, thread: t, held, c }: HeldProps) {
+  const inner = held.leg > 0 && t.to;
+  const y = (inner ? inner.y : t.from.y) + 9;
+  const band = c.band(t.from.band + held.leg);
+  const start = inner || t.from.band > 0 ? band.x : c.eye + 10;
   return (
-    <g pointerEvents="none" aria-hidden="true" data-held={t.forward.id}>
+    <g pointerEvents="none" aria-hidden="true" data-held={id}>
       <path
-        d={`M${c.eye + 10} ${y}H${c.foot - 14}`}
+        d={`M${start} ${y}H${c.foot - 14}`}
         className={stroke("brass-mark")}
         strokeWidth="1.8"
         strokeDasharray="2 4"
       />
       <text x={c.foot - 14} y={y + 4} textAnchor="end" className={`t11 bold haloed ${fill("brass")}`}>
-        {t.held}
+        {held.says}
       </text>
     </g>
   );
@@ -124,6 +151,9 @@ function Renumber({ text, x, y }: { text: string; x: number; y: number }) {
     </g>
   );
 }
+
+/** strayRoom is how far a line that is in no plan is drawn from its eyelet. */
+const strayRoom = (eye: Eye) => (eye.band === 0 ? 200 : 56);
 
 type EyeletProps = { eye: Eye; x: number; near: boolean; active: boolean };
 
@@ -173,8 +203,19 @@ export const Eyelet = memo(function Eyelet({ eye, x, near, active }: EyeletProps
       </g>
       {still && (
         <g transform={at} pointerEvents="none" aria-hidden="true">
-          {eye.alone && <path d="M10 0H200" className={stroke("brass-mark")} strokeWidth="1.8" strokeDasharray="2 4" />}
-          <text x={eye.own ? 14 : 206} y="4" className={eye.own ? `t11 ${fill("muted")}` : `t11 bold ${fill("brass")}`}>
+          {eye.alone && (
+            <path
+              d={`M10 0H${strayRoom(eye)}`}
+              className={stroke("brass-mark")}
+              strokeWidth="1.8"
+              strokeDasharray="2 4"
+            />
+          )}
+          <text
+            x={eye.own ? 14 : strayRoom(eye) + 6}
+            y="4"
+            className={eye.own ? `t11 ${fill("muted")}` : `t11 bold ${fill("brass")}`}
+          >
             {eye.own ? clip(eye.own, 150) : `in the router alone: to ${eye.alone}`}
           </text>
         </g>
@@ -190,6 +231,8 @@ type BlockProps = {
   picked: string | undefined;
   active: string | undefined;
   unmet: Set<string>;
+  /** by service, or by the interface that calls */
+  links: Map<string, LinkEnd>;
   folding: boolean;
 };
 
@@ -201,8 +244,10 @@ export const DeviceBlock = memo(function DeviceBlock({
   picked,
   active,
   unmet,
+  links,
   folding,
 }: BlockProps) {
+  const calls = links.get(b.key);
   return (
     <g data-block={b.count > 1 ? b.count : undefined}>
       <text x={x + 12} y={b.y + 4} className={`t14 bold ${fill("ink")}`}>
@@ -211,6 +256,12 @@ export const DeviceBlock = memo(function DeviceBlock({
           {" "}
           {b.address}
         </tspan>
+        {calls && (
+          <tspan className={`t11 ${fill(calls.state === "dials" ? "chalk" : "brass")}`} data-link-end={calls.id}>
+            {"  "}
+            {clip(saysEnd(calls), width - x - 24 - b.title.length * 8 - b.address.length * 9)}
+          </tspan>
+        )}
       </text>
       {b.count > 1 && (
         <g
@@ -243,21 +294,30 @@ export const DeviceBlock = memo(function DeviceBlock({
           picked={picked === f.service.id}
           active={active === f.service.id}
           unmet={unmet.has(f.service.id)}
+          link={links.get(f.service.id)}
         />
       ))}
     </g>
   );
 });
 
-type FootProps = { foot: Foot; x: number; room: number; picked: boolean; active: boolean; unmet: boolean };
+type FootProps = {
+  foot: Foot;
+  x: number;
+  room: number;
+  picked: boolean;
+  active: boolean;
+  unmet: boolean;
+  link?: LinkEnd;
+};
 
 /** saysFoot is what is read out of a foot; what it shows comes in the order in which it stands there. */
-function saysFoot({ device, service: s, count }: Foot, state: string): string {
-  const what = `${s.name || "service"} ${s.ports} ${s.protocol}, ${state}`;
+function saysFoot({ device, service: s, count }: Foot, state: string, link?: LinkEnd): string {
+  const what = `${s.name || "service"} ${s.ports} ${s.protocol}, ${state}${link ? `, ${saysEnd(link)}` : ""}`;
   return count > 1 ? `${count} ${what}, of ${count} alike` : `${device.name || "unnamed device"} ${what}`;
 }
 
-function FootMark({ foot: f, x, room, picked, active, unmet }: FootProps) {
+function FootMark({ foot: f, x, room, picked, active, unmet, link }: FootProps) {
   const s = f.service;
   const name = s.name || "service";
   const state = f.open ? (unmet ? "to open" : "open outside") : "stays inside";
@@ -267,7 +327,7 @@ function FootMark({ foot: f, x, room, picked, active, unmet }: FootProps) {
       transform={`translate(${x} ${f.y})`}
       role="option"
       aria-selected={picked}
-      aria-label={saysFoot(f, state)}
+      aria-label={saysFoot(f, state, link)}
       className="grab"
       data-foot={s.id}
       opacity={f.open || picked ? 1 : 0.75}
@@ -302,6 +362,12 @@ function FootMark({ foot: f, x, room, picked, active, unmet }: FootProps) {
           <tspan className={`t11 ${fill(unmet ? "brass" : "muted")}`}>
             {"  "}
             {state}
+          </tspan>
+        )}
+        {link && link.state !== "open" && (
+          <tspan className={`t11 bold ${fill("madder")}`} data-link-end={link.id}>
+            {"  "}
+            {clip(saysEnd(link), room - 30 - (name.length + s.ports.length) * 8)}
           </tspan>
         )}
       </text>

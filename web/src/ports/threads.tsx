@@ -1,13 +1,14 @@
 import { Box } from "@chakra-ui/react";
 import { type KeyboardEvent, memo, type PointerEvent, useEffect, useMemo, useRef, useState } from "react";
-import type { Answer, Forward, Router, Service } from "../api/model";
+import type { Answer, Forward, LinkEnd, Router, Service } from "../api/model";
 import { useSite } from "../api/site";
 import { usePick } from "../parts/pick";
 import { useSight } from "../parts/sight";
 import { useWidth } from "../parts/width";
-import { ownerOf } from "../parts/words";
+import { indexOf, ownerOf } from "../parts/words";
 import { fill, stroke } from "../theme/plain";
 import { type Columns, columnsOf, draw, type Eye, type Foot, inSight, type Picture, type Show } from "./geometry";
+import { useLinkEnds } from "./links";
 import { Ruler } from "./ruler";
 import { BowMark, clip, DeviceBlock, Eyelet, Strand } from "./strands";
 
@@ -140,6 +141,8 @@ type WovenProps = {
 const Woven = memo(function Woven({ a, picture, c, width, pick, active, near, walked }: WovenProps) {
   const owner = pick?.startsWith("device:") ? ownerOf(pick, a.site) : undefined;
   const unmet = useMemo(() => new Set(a.unmet), [a]);
+  const ends = useLinkEnds();
+  const links = useMemo(() => new Map(ends.map((e): [string, LinkEnd] => [e.service ?? e.interface ?? "", e])), [ends]);
   const picked = (f: Forward, ids: string[]) =>
     ids.some((id) => pick === `forward:${id}`) ||
     (f.service !== undefined && pick === `service:${f.service}`) ||
@@ -154,6 +157,7 @@ const Woven = memo(function Woven({ a, picture, c, width, pick, active, near, wa
           key={(t.ghost ? "ghost " : "") + t.forward.id}
           thread={t}
           c={c}
+          link={links.get(t.forward.service || indexOf(a).targets.get(t.forward.id)?.service || "")}
           picked={!t.ghost && picked(t.forward, t.ids)}
           active={active === `thread-${t.forward.id}`}
           walked={!t.ghost && t.ids.some((id) => walked.includes(id))}
@@ -180,6 +184,7 @@ const Woven = memo(function Woven({ a, picture, c, width, pick, active, near, wa
           picked={has(b.feet, service)}
           active={has(b.feet, foot)}
           unmet={unmet}
+          links={links}
           folding={active === `fold-${b.key}`}
         />
       ))}
