@@ -383,7 +383,7 @@ func forwardRisky(v View) []Snag {
 				if d.Protocol.Meets(f.Protocol) && inside.Index(port.Lo) >= 0 {
 					found = append(found, Snag{
 						Code: "forward-risky", About: about(v, f),
-						Says: fmt.Sprintf("%s opens %s (port %d) to everybody. Limit who may connect, or reach it through a VPN.", forwardName(f), d.What, port.Lo),
+						Says:  fmt.Sprintf("%s opens %s (port %d) to everybody. Limit who may connect, or reach it through a VPN.", forwardName(f), d.What, port.Lo),
 						Mends: tamed(v, f),
 					})
 				}
