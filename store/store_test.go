@@ -64,8 +64,13 @@ func full() site.Site {
 		},
 		Forwards: []site.Forward{{ID: "f1", Name: "Recorder", Router: "edge", Enabled: true, Protocol: "tcp", Outside: ports(8020), To: "rec.0", Inside: ports(80), From: []site.Sender{sender}, Service: "rec.web", Locked: true}},
 		Done:     []site.Done{{Step: "reserve:rec.0", At: "2026-11-23T09:42:00Z", Values: "IP 10.48.16.20"}},
-		Visits:   []site.Visit{{ID: "v1", From: "2026-11-23T09:00:00Z", Until: "2026-11-23T12:00:00Z", Note: "first", Seen: []site.SeenThen{{Interface: "rec.0", MAC: "00:00:5e:00:53:21", Address: a("10.48.16.112"), Host: "rec"}}}},
-		Makers:   []site.Maker{{Prefix: "00:00:5e:00:53", Name: "Larkbridge"}},
+		Proofs: []site.Proof{{ID: "p1", At: "2026-11-23T10:00:00Z", Visit: "v1", From: "both", Notes: []string{"slow"},
+			Router:     site.ProofRouter{Answers: true, Told: []site.ToldOutside{{Address: a("203.0.113.47"), By: "stun"}}, Hops: []netip.Addr{a("10.48.16.1")}, Mappings: []site.HeldForward{{Name: "x", Protocol: site.TCP, Outside: span.Port(80), Address: a("10.48.16.20"), Inside: span.Port(81), From: []string{"198.51.100.7"}, Enabled: true, Line: 2}}, Keys: []string{"router"}, Control: "silent"},
+			Name:       site.ProofName{Name: "studio.example.net", Points: []netip.Addr{a("203.0.113.47")}, Own: []netip.Addr{a("203.0.113.47")}, TTL: 60, Why: "x"},
+			Interfaces: []site.ProofThere{{Interface: "rec.0", Planned: a("10.48.16.20"), Answers: "no", MAC: "00:00:5e:00:53:21", Found: a("10.48.16.112"), Why: "x"}},
+			Services:   []site.ProofHeard{{Service: "rec.web", Inside: site.Heard{Result: "answers", Says: "x", MS: 3, By: "here", At: netip.MustParseAddrPort("10.48.16.20:80"), Key: "k"}, Outside: site.Heard{Result: "silent", Says: "x", MS: 9, By: "afar", At: netip.MustParseAddrPort("203.0.113.47:8020"), Key: "k"}, Stray: 8002}}}},
+		Visits: []site.Visit{{ID: "v1", From: "2026-11-23T09:00:00Z", Until: "2026-11-23T12:00:00Z", Note: "first", Seen: []site.SeenThen{{Interface: "rec.0", MAC: "00:00:5e:00:53:21", Address: a("10.48.16.112"), Host: "rec"}}}},
+		Makers: []site.Maker{{Prefix: "00:00:5e:00:53", Name: "Larkbridge"}},
 		Links: []site.Link{
 			{ID: "l1", Name: "picture", End: site.Listens, Service: "rec.web", Far: site.Far{Site: "farm", Name: "Farm office"}},
 			{ID: "l2", Name: "sound", End: site.Calls, Interface: "rec.0", Far: site.Far{Name: "Hall", Dial: "hall.example.net:7001"}},
@@ -165,6 +170,7 @@ func randomBatch(r *rand.Rand, s site.Site) []site.Edit {
 	put := iface
 	put.Evidence, put.Name = append(evidence, iface.Evidence...), name
 	network, router, visit := s.Networks[0], s.Routers[len(s.Routers)-1], s.Visits
+	proof := fmt.Sprint("p", r.IntN(3))
 	network.Name, router.Name = name, name
 	network.Servers = append(slices.Clone(network.Servers), site.DHCPServer{Address: a, At: name})[:min(9, 1+len(network.Servers))]
 	forward := n
@@ -185,6 +191,7 @@ func randomBatch(r *rand.Rand, s site.Site) []site.Edit {
 		{site.PutForward{At: at, Forward: site.Forward{ID: n, Router: "edge", Protocol: "tcp", Outside: ports(1 + r.IntN(99)), To: iface.ID, From: open.From}}}, {site.RemoveForward{ID: forward}},
 		{site.Tick{ID: "step:" + d.ID, Done: &site.Done{At: name}, At: at}}, {site.Tick{ID: "step:" + d.ID}},
 		{site.PutVisit{Visit: site.Visit{ID: n, From: name, Seen: []site.SeenThen{{Interface: iface.ID, Host: name}}}, At: at}}, {site.RemoveVisit{ID: visit[r.IntN(len(visit))].ID}},
+		{site.PutProof{Proof: site.Proof{ID: proof, At: name, From: "inside", Services: []site.ProofHeard{{Service: service.ID, Inside: site.Heard{Result: site.HeardSilent}, Outside: site.Heard{Result: site.Untried}}}}, At: at}}, {site.RemoveProof{ID: proof}},
 		{site.PatchHeld{ID: "edge", Add: []site.HeldForward{{Name: name, Protocol: "tcp", Outside: ports(1 + r.IntN(99)), Address: a, Enabled: true}}}},
 		{site.SetLinks{Links: []site.Link{{ID: n, Name: name, End: site.Calls, Interface: iface.ID, Far: site.Far{Dial: "far.example:7001"}}}}},
 		{site.SetKinds{Kinds: []site.Kind{{ID: n, Name: name}}}},

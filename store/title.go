@@ -84,6 +84,10 @@ func titleOf(v site.View, e site.Edit) string {
 		return "begin a visit"
 	case site.RemoveVisit:
 		return "remove a visit"
+	case site.PutProof:
+		return "keep what was tried"
+	case site.RemoveProof:
+		return "forget what was tried"
 	case site.SetMakers:
 		return "change the makers"
 	case site.PatchHeld:

@@ -23,6 +23,7 @@ const (
 	MostKinds    = 200   // of device
 	mostLinks    = 200   // with other sites
 	mostDone     = 20000 // a step or two for each device and forward
+	mostProofs   = 200
 
 	// Parts of a thing. A router's page has room for fewer senders, and no device
 	// can be set to more ports.
@@ -45,6 +46,8 @@ const (
 	mostFields     = 40
 	mostSays       = 20
 	mostSeen       = 2 * MostDevices
+	mostProved     = 20000
+	mostNotes      = 64
 	MostCrowds     = 16
 
 	// MostEdits is how many edits are made at once: a suggestion for the largest

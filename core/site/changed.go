@@ -24,6 +24,7 @@ func Changed(before, after Site) []Touch {
 	differing(before.Routers, after.Routers, &out, nil)
 	differing(before.Forwards, after.Forwards, &out, nil)
 	differing(before.Visits, after.Visits, &out, nil)
+	differing(before.Proofs, after.Proofs, &out, nil)
 	differing(before.Done, after.Done, &out, nil)
 	differing(before.Devices, after.Devices, &out, func(a, b Device) {
 		for field, differ := range map[string]bool{"name": a.Name != b.Name, "kind": a.Kind != b.Kind, "place": a.Place != b.Place, "rank": a.Rank != b.Rank, "accepted": a.Accepted != b.Accepted} {

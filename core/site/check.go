@@ -28,6 +28,7 @@ func check(at *trail, s Site) error {
 		checkMost(at.field("forwards"), len(s.Forwards), mostForwards),
 		checkMost(at.field("done"), len(s.Done), mostDone),
 		checkMost(at.field("visits"), len(s.Visits), mostVisits),
+		checkMost(at.field("proofs"), len(s.Proofs), mostProofs),
 		checkMost(at.field("makers"), len(s.Makers), mostMakers),
 		checkKinds(at.field("kinds"), s.Kinds),
 		checkMost(at.field("links"), len(s.Links), mostLinks),
@@ -38,6 +39,7 @@ func check(at *trail, s Site) error {
 		each(at.field("forwards"), s.Forwards, c.forward),
 		each(at.field("done"), s.Done, c.done),
 		each(at.field("visits"), s.Visits, c.visit),
+		each(at.field("proofs"), s.Proofs, c.proof),
 		each(at.field("makers"), s.Makers, c.maker),
 		each(at.field("links"), s.Links, c.link),
 	)

@@ -141,7 +141,7 @@ type draft struct {
 // is there; a few may be too many until others are removed.
 func (d *draft) overfull(at *trail) error {
 	const meanwhile = 100
-	return firstOf(checkMost(at, len(d.Devices), MostDevices+meanwhile), checkMost(at, len(d.Forwards), mostForwards+meanwhile), checkMost(at, len(d.Visits), mostVisits+meanwhile), checkMost(at, len(d.Done), mostDone+meanwhile))
+	return firstOf(checkMost(at, len(d.Devices), MostDevices+meanwhile), checkMost(at, len(d.Forwards), mostForwards+meanwhile), checkMost(at, len(d.Visits), mostVisits+meanwhile), checkMost(at, len(d.Proofs), mostProofs+meanwhile), checkMost(at, len(d.Done), mostDone+meanwhile))
 }
 
 // own makes a list the draft's own.

@@ -16,7 +16,7 @@ const EditFormat = 2
 // Edits has an empty edit of each verb, in the order in which they are told.
 var Edits = []Edit{
 	RenameSite{}, PutNetwork{}, RemoveNetwork{}, PutRouter{}, RemoveRouter{}, PutDevice{}, RemoveDevice{}, Describe{}, PutInterface{}, RemoveInterface{},
-	PutService{}, RemoveService{}, SetPin{}, SetWants{}, SetOpen{}, PutForward{}, RemoveForward{}, Tick{}, PutVisit{}, RemoveVisit{}, SetMakers{}, SetKinds{}, SetLinks{}, PatchHeld{},
+	PutService{}, RemoveService{}, SetPin{}, SetWants{}, SetOpen{}, PutForward{}, RemoveForward{}, Tick{}, PutVisit{}, RemoveVisit{}, SetMakers{}, SetKinds{}, SetLinks{}, PatchHeld{}, PutProof{}, RemoveProof{},
 }
 
 // kinds finds the type of each verb.
@@ -147,6 +147,8 @@ func wholeEdit(e Edit) Edit {
 		return PutForward{e.Forward.whole(), e.At}
 	case PutVisit:
 		return PutVisit{e.Visit.whole(), e.At}
+	case PutProof:
+		return PutProof{e.Proof.whole(), e.At}
 	case SetMakers:
 		return SetMakers{present(e.Makers)}
 	case PatchHeld:
@@ -172,6 +174,8 @@ func (e RemoveForward) MarshalJSON() ([]byte, error)   { return written(e) }
 func (e Tick) MarshalJSON() ([]byte, error)            { return written(e) }
 func (e PutVisit) MarshalJSON() ([]byte, error)        { return written(e) }
 func (e RemoveVisit) MarshalJSON() ([]byte, error)     { return written(e) }
+func (e PutProof) MarshalJSON() ([]byte, error)        { return written(e) }
+func (e RemoveProof) MarshalJSON() ([]byte, error)     { return written(e) }
 func (e SetMakers) MarshalJSON() ([]byte, error)       { return written(e) }
 func (e SetKinds) MarshalJSON() ([]byte, error)        { return written(e) }
 func (e SetLinks) MarshalJSON() ([]byte, error)        { return written(e) }

@@ -40,6 +40,8 @@ func anyEdit(r *rand.Rand) Edit {
 		PutForward{Forward{ID: some(r, "f1", "f2"), Router: some(r, "edge", "inner"), Protocol: UDP, Outside: span.Port(1 + r.IntN(99)), To: some(r, "rec.0", "new.0", "10.48.16.9")}, at}, RemoveForward{id},
 		Tick{id, some(r, nil, &Done{At: "now", Values: text}), at},
 		PutVisit{Visit{ID: some(r, "v1", "v2"), From: "2026-05-04T09:00:00Z", Until: some(r, "", "2026-05-04T12:00:00Z"), Seen: []SeenThen{{Interface: "rec.0", Address: address, Host: text}}}, at}, RemoveVisit{id},
+		PutProof{Proof{ID: some(r, "p1", "p2"), At: text, From: "inside", Router: ProofRouter{Answers: true, Told: []ToldOutside{{address, ToldByRouter}}}, Interfaces: []ProofThere{{Interface: "rec.0", Planned: address, Answers: "yes"}},
+			Services: []ProofHeard{{Service: "rec.web", Inside: Heard{Result: HeardAnswers, Says: text, By: TriedHere}, Outside: Heard{Result: Untried}}}}, at}, RemoveProof{some(r, "p1", "p2")},
 		PatchHeld{some(r, "edge", "inner"), nil, []HeldForward{{Name: text, Protocol: TCP, Outside: span.Port(1 + r.IntN(9)), Address: netip.MustParseAddr("10.48.16.20"), Enabled: true}}},
 		PatchHeld{some(r, "edge", "inner"), []HeldForward{{Name: text, Protocol: TCP, Outside: span.Port(1 + r.IntN(9)), Address: netip.MustParseAddr("10.48.16.20"), Enabled: true}}, nil},
 		SetLinks{some(r, nil, []Link{{ID: "far", Name: text, End: some(r, Listens, Calls), Service: some(r, "rec.web", ""), Interface: some(r, "", "rec.0"), Far: Far{Name: text}}})},

@@ -24,6 +24,7 @@ type Site struct {
 	Makers   []Maker   `json:"makers"`
 	Kinds    []Kind    `json:"kinds"` // of the site's own, beside those of the catalogue
 	Links    []Link    `json:"links"` // with other sites
+	Proofs   []Proof   `json:"proofs"`
 }
 
 // Network is one IPv4 subnet of the site.

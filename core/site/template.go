@@ -67,6 +67,13 @@ func Lead(from, to Site) []Edit {
 	for _, p := range visits.put {
 		out = append(out, PutVisit{p.thing, p.at})
 	}
+	proofs := compare(from.Proofs, to.Proofs, false)
+	for _, p := range proofs.gone {
+		out = append(out, RemoveProof{p.ID})
+	}
+	for _, p := range proofs.put {
+		out = append(out, PutProof{p.thing, p.at})
+	}
 	steps := compare(from.Done, to.Done, false)
 	for _, d := range steps.gone {
 		out = append(out, Tick{ID: d.Step})

@@ -36,6 +36,7 @@ func (s Site) Whole() Site {
 	s.Devices = eachWhole(s.Devices, Device.whole)
 	s.Forwards = eachWhole(s.Forwards, Forward.whole)
 	s.Visits = eachWhole(s.Visits, Visit.whole)
+	s.Proofs = eachWhole(s.Proofs, Proof.whole)
 	s.Done, s.Makers = present(s.Done), present(s.Makers)
 	s.Kinds, s.Links = eachWhole(s.Kinds, Kind.Whole), present(s.Links)
 	return s

@@ -1,0 +1,249 @@
+package site
+
+import (
+	"net/netip"
+	"slices"
+
+	"vestpin/core/span"
+)
+
+// Proof is what was observed when the plan was tried, on one visit or between two: who
+// answers where, and what was heard there. It holds what was seen and no judgement, so
+// that the causes of a failure can be worked out again when the plan or what the router
+// holds is known better. Its services and interfaces may have been removed since.
+type Proof struct {
+	ID         string       `json:"id"`
+	At         string       `json:"at" doc:"When something was tried last, RFC 3339"`
+	Visit      string       `json:"visit,omitempty"`
+	From       string       `json:"from" enum:"inside,outside,both" doc:"From where it was tried"`
+	Notes      []string     `json:"notes"`
+	Router     ProofRouter  `json:"router,omitzero"`
+	Name       ProofName    `json:"name,omitzero"`
+	Interfaces []ProofThere `json:"interfaces"`
+	Services   []ProofHeard `json:"services"`
+}
+
+// ProofRouter is what was seen of the router that faces the provider. Control is what came
+// back from an outside port at which nothing is planned. Hops are the first routers on the
+// way out.
+type ProofRouter struct {
+	Answers  bool          `json:"answers"`
+	Told     []ToldOutside `json:"told" doc:"Its outside address, by all that told one"`
+	Hops     []netip.Addr  `json:"hops"`
+	Mappings []HeldForward `json:"mappings"`
+	Keys     []string      `json:"keys" doc:"What its own pages say of themselves"`
+	Control  string        `json:"control,omitempty" enum:"answers,refused,silent"`
+}
+
+// The ways by which an outside address is told.
+const (
+	ToldByRouter = "router"
+	ToldBySTUN   = "stun" // RFC 8489
+	ToldByAfar   = "afar" // the helper at the far end
+)
+
+// ToldOutside is an outside address, and who told it.
+type ToldOutside struct {
+	Address netip.Addr `json:"address"`
+	By      string     `json:"by" enum:"router,stun,afar"`
+}
+
+// ProofName is what the site's dynamic DNS name stands for: by the site's resolver, and by
+// the name's own servers. TTL is how long the first may lag, in seconds.
+type ProofName struct {
+	Name   string       `json:"name,omitempty"`
+	Points []netip.Addr `json:"points"`
+	Own    []netip.Addr `json:"own"`
+	TTL    int          `json:"ttl,omitempty"`
+	Why    string       `json:"why,omitempty" doc:"Why it is not known"`
+}
+
+// ProofThere is who answers at the planned address of an interface. Found is where its own
+// MAC address answers instead.
+type ProofThere struct {
+	Interface string     `json:"interface"`
+	Planned   netip.Addr `json:"planned,omitzero"`
+	Answers   string     `json:"answers" enum:"yes,no,untried"`
+	MAC       MAC        `json:"mac,omitempty"`
+	Found     netip.Addr `json:"found,omitzero"`
+	Why       string     `json:"why,omitempty"`
+}
+
+// ProofHeard is what a service was heard to say from inside and from outside. Stray is an
+// outside port nearby at which it answered although another is planned.
+type ProofHeard struct {
+	Service string `json:"service"`
+	Inside  Heard  `json:"inside"`
+	Outside Heard  `json:"outside"`
+	Stray   int    `json:"stray,omitempty"`
+}
+
+// The results of trying a port.
+const (
+	HeardAnswers = "answers"
+	HeardRefused = "refused"
+	HeardSilent  = "silent"
+	Untried      = "untried"
+)
+
+// From where a port was tried.
+const (
+	TriedHere   = "here"   // from this computer
+	TriedAfar   = "afar"   // by the helper at the far end
+	TriedLooped = "looped" // from inside, against the outside address
+	TriedPerson = "person" // by somebody who said what they saw
+)
+
+// Heard is what came back from a port. Key is what tells who answered from others: its host
+// key, certificate, or what its page says of itself.
+type Heard struct {
+	Result string         `json:"result" default:"untried" enum:"answers,refused,silent,untried"`
+	Says   string         `json:"says,omitempty" doc:"What was heard, or why it was not tried"`
+	MS     int            `json:"ms,omitempty"`
+	By     string         `json:"by,omitempty" enum:"here,afar,looped,person"`
+	At     netip.AddrPort `json:"at,omitzero" doc:"The address and port that were tried"`
+	Key    string         `json:"key,omitempty"`
+}
+
+// Tried reports whether anything was tried.
+func (h Heard) Tried() bool { return h.Result != "" && h.Result != Untried }
+
+// Ref names the proof.
+func (p Proof) Ref() Ref { return Ref("proof:" + p.ID) }
+
+func (p Proof) whole() Proof {
+	p.Notes, p.Interfaces, p.Services = present(p.Notes), present(p.Interfaces), present(p.Services)
+	p.Router.Told, p.Router.Hops, p.Router.Keys = present(p.Router.Told), present(p.Router.Hops), present(p.Router.Keys)
+	p.Router.Mappings = eachWhole(p.Router.Mappings, HeldForward.whole)
+	p.Name.Points, p.Name.Own = present(p.Name.Points), present(p.Name.Own)
+	return p
+}
+
+func (c checker) proof(at *trail, p Proof) error {
+	text := func(most int) func(*trail, string) error {
+		return func(at *trail, s string) error { return checkName(at, s, most) }
+	}
+	heard := func(at *trail, h Heard) error {
+		return firstOf(checkName(at.field("says"), h.Says, longestNote), checkName(at.field("key"), h.Key, longestNote))
+	}
+	r, n := at.field("router"), at.field("name")
+	return firstOf(
+		c.id(at, "proof", p.ID),
+		checkName(at.field("at"), p.At, longestTime), checkName(at.field("visit"), p.Visit, longestID),
+		checkMost(at.field("notes"), len(p.Notes), mostNotes), each(at.field("notes"), p.Notes, text(longestNote)),
+		checkMost(r.field("told"), len(p.Router.Told), mostNotes), checkMost(r.field("hops"), len(p.Router.Hops), mostNotes),
+		checkMost(r.field("keys"), len(p.Router.Keys), mostNotes), each(r.field("keys"), p.Router.Keys, text(longestNote)),
+		checkHeldForwards(r.field("mappings"), p.Router.Mappings),
+		checkName(n.field("name"), p.Name.Name, longestName), checkName(n.field("why"), p.Name.Why, longestNote),
+		checkMost(n.field("points"), len(p.Name.Points), mostNotes), checkMost(n.field("own"), len(p.Name.Own), mostNotes),
+		checkMost(at.field("interfaces"), len(p.Interfaces), mostSeen),
+		each(at.field("interfaces"), p.Interfaces, func(at *trail, t ProofThere) error {
+			return firstOf(checkName(at.field("interface"), t.Interface, longestID), checkName(at.field("why"), t.Why, longestNote))
+		}),
+		checkMost(at.field("services"), len(p.Services), mostProved),
+		each(at.field("services"), p.Services, func(at *trail, h ProofHeard) error {
+			return firstOf(checkName(at.field("service"), h.Service, longestID), heard(at.field("inside"), h.Inside), heard(at.field("outside"), h.Outside))
+		}),
+	)
+}
+
+// PutProof adds a proof or replaces the one with its id.
+type PutProof struct {
+	Proof Proof `json:"proof"`
+	At    *int  `json:"at,omitempty"`
+}
+
+// Verb is "put-proof".
+func (PutProof) Verb() Verb { return "put-proof" }
+
+// Touches the proof.
+func (e PutProof) Touches() []Touch { return []Touch{{Thing: e.Proof.Ref()}} }
+
+func (e PutProof) apply(d *draft, _ *trail) ([]Edit, error) {
+	own(d, "proofs", &d.Proofs)
+	if old, was := put(&d.Proofs, e.Proof.whole(), proofID, e.At); old != nil {
+		return []Edit{PutProof{*old, &was}}, nil
+	}
+	return []Edit{RemoveProof{e.Proof.ID}}, nil
+}
+
+// RemoveProof removes a proof.
+type RemoveProof struct {
+	ID string `json:"id"`
+}
+
+// Verb is "remove-proof".
+func (RemoveProof) Verb() Verb { return "remove-proof" }
+
+// Touches the proof.
+func (e RemoveProof) Touches() []Touch { return []Touch{{Thing: Proof{ID: e.ID}.Ref()}} }
+
+func (e RemoveProof) apply(d *draft, at *trail) ([]Edit, error) {
+	own(d, "proofs", &d.Proofs)
+	old, was, err := take(&d.Proofs, at, "proof", e.ID, proofID)
+	return []Edit{PutProof{old, &was}}, err
+}
+
+func proofID(p *Proof) string { return p.ID }
+
+// Proof gives what was observed last.
+func (s Site) Proof() (Proof, bool) {
+	if len(s.Proofs) == 0 {
+		return Proof{}, false
+	}
+	return s.Proofs[len(s.Proofs)-1], true
+}
+
+// With gives a proof with what was tried later in the place of what it replaces. What was
+// not tried again stands.
+func (p Proof) With(later Proof) Proof {
+	out := p
+	out.At, out.Notes = later.At, later.Notes
+	if p.From != later.From {
+		out.From = "both"
+	}
+	if later.From != "outside" {
+		out.Interfaces, out.Router = later.Interfaces, later.Router
+	}
+	for _, t := range later.Router.Told {
+		out.Router.Told = append(slices.DeleteFunc(slices.Clone(out.Router.Told), func(o ToldOutside) bool { return o.By == t.By }), t)
+	}
+	if later.Router.Control != "" {
+		out.Router.Control = later.Router.Control
+	}
+	if len(later.Name.Points)+len(later.Name.Own) > 0 || later.Name.Why != "" {
+		out.Name = later.Name
+	}
+	out.Services = slices.Clone(p.Services)
+	for _, h := range later.Services {
+		i := slices.IndexFunc(out.Services, func(o ProofHeard) bool { return o.Service == h.Service })
+		if i < 0 {
+			out.Services = append(out.Services, h)
+			continue
+		}
+		if h.Inside.Tried() || !out.Services[i].Inside.Tried() {
+			out.Services[i].Inside = h.Inside
+		}
+		if h.Outside.Tried() || !out.Services[i].Outside.Tried() {
+			out.Services[i].Outside, out.Services[i].Stray = h.Outside, h.Stray
+		}
+	}
+	return out
+}
+
+// Outside is the address that a proof saw the site at from elsewhere, or that its router
+// told. The helper and STUN see it as others do.
+func (r ProofRouter) Outside() (ToldOutside, bool) {
+	for _, by := range []string{ToldByAfar, ToldBySTUN, ToldByRouter} {
+		for _, t := range r.Told {
+			if t.By == by {
+				return t, true
+			}
+		}
+	}
+	return ToldOutside{}, false
+}
+
+// TriedAt is the single outside port at which a service is tried: the lowest of those that
+// lead to its first.
+func TriedAt(outside span.Ports) uint16 { return uint16(outside.At(0)) }
