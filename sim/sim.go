@@ -6,7 +6,6 @@ package sim
 import (
 	"context"
 	"encoding/json"
-	"errors"
 	"fmt"
 	"math/rand/v2"
 	"net"
@@ -34,6 +33,8 @@ type World struct {
 	Loss int `json:"loss,omitempty"`
 	// NoFrames does not let frames be sent, as a system would without the right.
 	NoFrames bool `json:"noFrames,omitempty"`
+	// Beyond is how it is seen from elsewhere.
+	Beyond *Beyond `json:"beyond,omitempty"`
 }
 
 // Server is a DHCP server.
@@ -255,8 +256,6 @@ func (p *packets) Close() error {
 	return nil
 }
 
-var errRefused = errors.New("connection refused")
-
 // Dial connects to a port of a device.
 func (w *World) Dial(ctx context.Context, _ wire.Link, to netip.AddrPort) (net.Conn, error) {
 	hosts := w.at(to.Addr())
@@ -278,7 +277,7 @@ func (w *World) Dial(ctx context.Context, _ wire.Link, to netip.AddrPort) (net.C
 		if h.UPnP != nil && to.Port() == portDescription {
 			return serve(func(c net.Conn) { describe(c, *h.UPnP) }), nil
 		}
-		return nil, errRefused
+		return nil, wire.ErrRefused
 	}
 	return serve(func(c net.Conn) { speak(c, h, h.Ports[i]) }), nil
 }

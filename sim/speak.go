@@ -40,6 +40,9 @@ func (w *World) answers(body []byte, to netip.AddrPort) []datagram {
 		return w.offers(body)
 	}
 	if to.Port() == 53 && to.Addr() == w.Gateway {
+		if b := w.standsFor(body); b != nil {
+			return []datagram{{to, b}}
+		}
 		return w.resolve(body, to)
 	}
 	for _, h := range w.Hosts {
@@ -250,8 +253,19 @@ var key = sync.OnceValue(func() *ecdsa.PrivateKey {
 	return k
 })
 
-// certificate is one that a device signed itself, and that ran out long ago.
+var certificates sync.Map // by MAC address
+
+// certificate is one that a device signed itself, and that ran out long ago; it is the same
+// each time.
 func certificate(mac site.MAC) tls.Certificate {
+	if made, ok := certificates.Load(mac); ok {
+		return made.(tls.Certificate)
+	}
+	made, _ := certificates.LoadOrStore(mac, selfSigned(mac))
+	return made.(tls.Certificate)
+}
+
+func selfSigned(mac site.MAC) tls.Certificate {
 	t := &x509.Certificate{SerialNumber: big.NewInt(1), Subject: pkix.Name{CommonName: "device-" + strings.ReplaceAll(string(mac), ":", "")}, NotBefore: time.Unix(0, 0), NotAfter: time.Unix(86400, 0)}
 	der, err := x509.CreateCertificate(rand.Reader, t, t, key().Public(), key())
 	if err != nil {

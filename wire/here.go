@@ -119,12 +119,21 @@ func plain(err error) error {
 
 // Dial connects from the link's own address.
 func (Here) Dial(ctx context.Context, l Link, to netip.AddrPort) (net.Conn, error) {
-	d := net.Dialer{LocalAddr: net.TCPAddrFromAddrPort(netip.AddrPortFrom(l.Own.Addr(), 0)), Control: func(_, _ string, c syscall.RawConn) error {
-		var failed error
-		if err := c.Control(func(fd uintptr) { failed = direct(fd) }); err != nil {
-			return err
-		}
-		return failed
-	}}
+	d := net.Dialer{LocalAddr: net.TCPAddrFromAddrPort(netip.AddrPortFrom(l.Own.Addr(), 0)), Control: toNeighbours}
 	return d.DialContext(ctx, "tcp4", to.String())
+}
+
+// toNeighbours keeps a connection to neighbours.
+func toNeighbours(_, _ string, c syscall.RawConn) error {
+	var failed error
+	if err := c.Control(func(fd uintptr) { failed = direct(fd) }); err != nil {
+		return err
+	}
+	return failed
+}
+
+// Ask opens UDP to one port of a neighbour, from the link's own address.
+func (Here) Ask(ctx context.Context, l Link, to netip.AddrPort) (net.Conn, error) {
+	d := net.Dialer{LocalAddr: net.UDPAddrFromAddrPort(netip.AddrPortFrom(l.Own.Addr(), 0)), Control: toNeighbours}
+	return d.DialContext(ctx, "udp4", to.String())
 }

@@ -49,6 +49,9 @@ func (s *survey) sweep(ctx context.Context) error {
 
 // targets are the addresses to ask: all but the ends of the subnet and our own.
 func (s *survey) targets() []netip.Addr {
+	if s.only != nil {
+		return s.only
+	}
 	run := span.OfPrefix(s.plan.Subnet)
 	var out []netip.Addr
 	for n := run.Lo; n <= run.Hi && n >= run.Lo; n++ {
@@ -62,7 +65,7 @@ func (s *survey) targets() []netip.Addr {
 }
 
 func (s *survey) tries() int {
-	if s.plan.Subnet.Bits() < 22 {
+	if s.plan.Subnet.Bits() < 22 && s.only == nil {
 		return 2
 	}
 	return askings

@@ -70,6 +70,8 @@ type Network interface {
 	// Packets opens a UDP socket at a port of the link, 0 for any. It can send
 	// to groups and to all.
 	Packets(l Link, port uint16) (Packets, error)
+	// Ask opens UDP to one port of a neighbour on the link; that it refuses is an error of Read.
+	Ask(ctx context.Context, l Link, to netip.AddrPort) (net.Conn, error)
 	// Dial connects by TCP to a neighbour on the link.
 	Dial(ctx context.Context, l Link, to netip.AddrPort) (net.Conn, error)
 }
@@ -183,6 +185,7 @@ type survey struct {
 	found  map[netip.Addr]site.MAC
 	macs   map[site.MAC]int                 // how many addresses each MAC answers for
 	claims map[netip.Addr]map[site.MAC]bool // further MAC addresses of an address
+	only   []netip.Addr                     // the addresses that are asked; all of the subnet where there are none
 }
 
 // Survey asks who is in the subnet of the plan and what they are, and reports

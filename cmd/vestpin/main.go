@@ -19,7 +19,7 @@ func main() {
 		Use: "vestpin", Short: "Fixed addresses and port forwards for network installers",
 		SilenceErrors: true, SilenceUsage: true,
 	}
-	root.AddCommand(checkCommand(), suggestCommand(), walkCommand(), compareCommand(), catalogueCommand(), equipCommand(), linesCommand(), readCommand(), writeCommand(), surveyCommand(), makersCommand(), serveCommand(), backupCommand(), restoreCommand(), demoCommand(), openapiCommand())
+	root.AddCommand(checkCommand(), suggestCommand(), walkCommand(), compareCommand(), proveCommand(), afarCommand(), catalogueCommand(), equipCommand(), linesCommand(), readCommand(), writeCommand(), surveyCommand(), makersCommand(), serveCommand(), backupCommand(), restoreCommand(), demoCommand(), openapiCommand())
 	switch err := root.Execute(); {
 	case err == nil:
 	case errors.Is(err, errAnswerNo):

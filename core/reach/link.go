@@ -76,13 +76,36 @@ func (m *Map) Dial(w site.Wish) (string, bool) {
 		return "", false
 	}
 	var out []string
-	for _, proto := range w.Service.Protocol.Each() {
-		for _, s := range Back(routers, At(w.Interface), proto, w.Service.Ports, m.To) {
-			ports := span.PortList(span.Run{Lo: s.To, Hi: s.To + s.Ports.Hi - s.Ports.Lo})
-			if one := fmt.Sprintf("%s:%s/%s", host, ports, proto); !slices.Contains(out, one) { // for other senders the same
-				out = append(out, one)
-			}
+	for _, e := range m.Entries(w) {
+		if one := fmt.Sprintf("%s:%s/%s", host, span.PortList(e.Outside), e.Protocol); !slices.Contains(out, one) { // for other senders the same
+			out = append(out, one)
 		}
 	}
 	return strings.Join(out, " "), len(out) > 0
+}
+
+// Entry is a run of outside ports at which a service is reached: the first leads to the
+// device port Inside. By are the forwards of the way, from outside inwards.
+type Entry struct {
+	Protocol site.Protocol
+	Outside  span.Run
+	Inside   uint32
+	Who      Who
+	By       []string
+}
+
+// Entries gives where a service is reached from outside, protocol by protocol, rising by its
+// own ports. None where nothing leads there.
+func (m *Map) Entries(w site.Wish) []Entry {
+	routers, why := Route(m.v, w)
+	if why != "" || len(routers) == 0 {
+		return nil
+	}
+	var out []Entry
+	for _, proto := range w.Service.Protocol.Each() {
+		for _, s := range Back(routers, At(w.Interface), proto, w.Service.Ports, m.To) {
+			out = append(out, Entry{proto, span.Run{Lo: s.To, Hi: s.To + s.Ports.Hi - s.Ports.Lo}, s.Ports.Lo, s.Who, s.By})
+		}
+	}
+	return out
 }

@@ -113,3 +113,6 @@ func Atoms(groups []Who) [][]int {
 	}
 	return out
 }
+
+// Has reports whether somebody is one of w.
+func (w Who) Has(a netip.Addr) bool { return w.set.Contains(span.OfAddr(a)) }

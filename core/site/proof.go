@@ -30,6 +30,7 @@ type ProofRouter struct {
 	Answers  bool          `json:"answers"`
 	Told     []ToldOutside `json:"told" doc:"Its outside address, by all that told one"`
 	Hops     []netip.Addr  `json:"hops"`
+	Speaks   []string      `json:"speaks" doc:"How it was asked: upnp, nat-pmp, pcp"`
 	Mappings []HeldForward `json:"mappings"`
 	Keys     []string      `json:"keys" doc:"What its own pages say of themselves"`
 	Control  string        `json:"control,omitempty" enum:"answers,refused,silent"`
@@ -113,7 +114,7 @@ func (p Proof) Ref() Ref { return Ref("proof:" + p.ID) }
 
 func (p Proof) whole() Proof {
 	p.Notes, p.Interfaces, p.Services = present(p.Notes), present(p.Interfaces), present(p.Services)
-	p.Router.Told, p.Router.Hops, p.Router.Keys = present(p.Router.Told), present(p.Router.Hops), present(p.Router.Keys)
+	p.Router.Told, p.Router.Hops, p.Router.Keys, p.Router.Speaks = present(p.Router.Told), present(p.Router.Hops), present(p.Router.Keys), present(p.Router.Speaks)
 	p.Router.Mappings = eachWhole(p.Router.Mappings, HeldForward.whole)
 	p.Name.Points, p.Name.Own = present(p.Name.Points), present(p.Name.Own)
 	return p
@@ -132,7 +133,7 @@ func (c checker) proof(at *trail, p Proof) error {
 		checkName(at.field("at"), p.At, longestTime), checkName(at.field("visit"), p.Visit, longestID),
 		checkMost(at.field("notes"), len(p.Notes), mostNotes), each(at.field("notes"), p.Notes, text(longestNote)),
 		checkMost(r.field("told"), len(p.Router.Told), mostNotes), checkMost(r.field("hops"), len(p.Router.Hops), mostNotes),
-		checkMost(r.field("keys"), len(p.Router.Keys), mostNotes), each(r.field("keys"), p.Router.Keys, text(longestNote)),
+		checkMost(r.field("speaks"), len(p.Router.Speaks), 3), each(r.field("speaks"), p.Router.Speaks, text(20)), checkMost(r.field("keys"), len(p.Router.Keys), mostNotes), each(r.field("keys"), p.Router.Keys, text(longestNote)),
 		checkHeldForwards(r.field("mappings"), p.Router.Mappings),
 		checkName(n.field("name"), p.Name.Name, longestName), checkName(n.field("why"), p.Name.Why, longestNote),
 		checkMost(n.field("points"), len(p.Name.Points), mostNotes), checkMost(n.field("own"), len(p.Name.Own), mostNotes),

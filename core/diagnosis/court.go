@@ -1,0 +1,424 @@
+package diagnosis
+
+import (
+	"net/netip"
+	"slices"
+	"strings"
+
+	"vestpin/core/reach"
+	"vestpin/core/site"
+)
+
+// court has the plan, what was observed, and what comes of both for all services.
+type court struct {
+	v         site.View
+	p         site.Proof
+	m         *reach.Map
+	outermost site.Router
+	seen      map[string]site.ProofThere              // by interface
+	differs   map[string]map[string]reach.Discrepancy // by router and planned forward
+	owners    map[string][]string                     // by what was heard inside: the devices that say it
+	cases     []*hearing
+	wan       string // public, private, carrier; empty where it is not known
+	points    string // right, stale; empty where there is no name or it is not known
+	placed    string // planned, changed; empty where it is not known
+}
+
+// hearing is one service, and what was seen of it.
+type hearing struct {
+	w        site.Wish
+	open     bool
+	entries  []reach.Entry
+	port     uint32 // the outside port that is tried
+	heard    site.ProofHeard
+	identity string
+	whose    string
+	seen     map[sign]string
+	works    string
+}
+
+// reached reports whether the right device was heard from outside, at whatever address.
+func (k *hearing) reached() bool {
+	return k.heard.Outside.Result == site.HeardAnswers && (k.identity == "same" || k.identity == Unknown && k.seen[outside] == "")
+}
+
+// looped reports whether it was only tried from inside against the outside address, in vain.
+func (k *hearing) looped() bool {
+	return k.heard.Outside.By == site.TriedLooped && k.heard.Outside.Result != site.HeardAnswers
+}
+
+// carrier is the block that providers share among customers (RFC 6598).
+var carrier = netip.MustParsePrefix("100.64.0.0/10")
+
+// gather works out what all services have in common, and then the signs of each.
+func (c *court) gather() {
+	c.outermost, _ = reach.Outermost(c.v)
+	c.seen = map[string]site.ProofThere{}
+	for _, t := range c.p.Interfaces {
+		c.seen[t.Interface] = t
+	}
+	for _, r := range c.v.Routers {
+		if r.Held == nil {
+			continue
+		}
+		c.differs[r.ID] = map[string]reach.Discrepancy{}
+		for _, d := range c.m.Compare(r.ID, r.Held.Forwards).Differs {
+			if _, there := c.differs[r.ID][d.Forward]; !there && d.Forward != "" {
+				c.differs[r.ID][d.Forward] = d
+			}
+		}
+	}
+	c.outsides()
+	c.owners = map[string][]string{}
+	for _, h := range c.p.Services {
+		w, ok := c.v.Service(h.Service)
+		if !ok {
+			continue
+		}
+		if key := h.Inside.Key; key != "" && !slices.Contains(c.owners[key], w.Device.ID) {
+			c.owners[key] = append(c.owners[key], w.Device.ID)
+		}
+		k := &hearing{w: w, open: w.Service.Open != nil, heard: h, seen: map[sign]string{}}
+		if k.open {
+			k.entries = c.m.Entries(w)
+		}
+		if len(k.entries) > 0 {
+			k.port = k.entries[0].Outside.Lo
+		}
+		c.cases = append(c.cases, k)
+	}
+	for _, k := range c.cases {
+		c.identify(k)
+		c.signs(k)
+	}
+	for _, k := range c.cases {
+		c.company(k)
+		k.works = c.works(k)
+	}
+}
+
+// outsides finds what kind of address the site has outside, and whether the plan and the name
+// say the same.
+func (c *court) outsides() {
+	public := netip.Addr{}
+	for _, t := range c.p.Router.Told {
+		switch {
+		case carrier.Contains(t.Address):
+			c.wan = "carrier"
+		case t.By != site.ToldByRouter:
+			public = t.Address
+		case t.Address.IsPrivate():
+			c.wan = "private"
+		}
+	}
+	if c.wan == "" && c.outermost.Upstream == "" {
+		c.wan = c.between(public)
+	}
+	told, ok := c.p.Router.Outside()
+	if !ok || told.Address.IsPrivate() || carrier.Contains(told.Address) {
+		return
+	}
+	if c.wan == "" {
+		c.wan = "public"
+	}
+	if w := c.outermost.WAN; w.Address.IsValid() {
+		c.placed = "planned"
+		if w.Address != told.Address {
+			c.placed = "changed"
+		}
+	}
+	if points := c.pointsTo(); len(points) > 0 {
+		c.points = "stale"
+		if slices.Contains(points, told.Address) {
+			c.points = "right"
+		}
+	}
+}
+
+// pointsTo is what the name stands for, for those who ask the site's resolver.
+func (c *court) pointsTo() []netip.Addr {
+	if c.p.Name.Name == "" || c.p.Name.Name != c.outermost.WAN.Name {
+		return nil
+	}
+	if len(c.p.Name.Points) > 0 {
+		return c.p.Name.Points
+	}
+	return c.p.Name.Own
+}
+
+// between is what the first routers on the way out say of who stands in between: after the
+// site's own a private address is another router, one of the provider's block its own NAT.
+func (c *court) between(public netip.Addr) string {
+	own := func(a netip.Addr) bool {
+		return slices.ContainsFunc(c.v.Networks, func(n site.Network) bool { return n.Subnet.Contains(a) })
+	}
+	for _, hop := range c.p.Router.Hops {
+		switch {
+		case own(hop):
+			continue
+		case carrier.Contains(hop):
+			return "carrier"
+		case hop.IsPrivate():
+			return "private"
+		}
+		break
+	}
+	for _, t := range c.p.Router.Told {
+		if t.By == site.ToldByRouter && public.IsValid() && t.Address != public {
+			return "private" // it has another address than it is seen at
+		}
+	}
+	return ""
+}
+
+// identify says whose answer came from outside: the one that was heard inside, another
+// device's, or the router's own page.
+func (c *court) identify(k *hearing) {
+	k.identity = Unknown
+	h := k.heard.Outside
+	if h.Result != site.HeardAnswers || h.Key == "" {
+		return
+	}
+	owners := c.owners[h.Key]
+	mine := slices.Contains(owners, k.w.Device.ID)
+	switch {
+	case mine && len(owners) == 1 && !slices.Contains(c.p.Router.Keys, h.Key):
+		k.identity = "same"
+	case mine && h.Key == k.heard.Inside.Key:
+		k.identity = Unknown // several say the same: it may be any of them
+	case slices.Contains(c.p.Router.Keys, h.Key):
+		k.identity = "router"
+	case len(owners) > 0:
+		k.identity = "other"
+		for _, o := range c.cases {
+			if o.heard.Inside.Key == h.Key {
+				k.whose = o.w.Service.ID
+			}
+		}
+	}
+}
+
+// signs are what was seen of a service by itself.
+func (c *court) signs(k *hearing) {
+	t, looked := c.seen[k.w.Interface.ID]
+	if looked && t.Answers != site.Untried {
+		k.seen[there] = c.whoIsThere(t)
+	}
+	if k.heard.Inside.Tried() {
+		k.seen[inside] = k.heard.Inside.Result
+	}
+	if !k.open {
+		return
+	}
+	if k.heard.Outside.Tried() && k.heard.Outside.By != site.TriedLooped {
+		k.seen[outside] = c.whatCameBack(k)
+	}
+	c.pages(k)
+	if c.wan != "" {
+		k.seen[wan] = c.wan
+	}
+	if c.placed != "" {
+		k.seen[address] = c.placed
+	}
+	if c.points != "" {
+		k.seen[name] = c.points
+	}
+	switch {
+	case k.heard.Stray > 0:
+		k.seen[stray] = "found"
+	case k.seen[outside] != "" && k.seen[outside] != "same" && k.heard.Outside.By == site.TriedAfar:
+		k.seen[stray] = "none"
+	}
+	if k.seen[outside] == "" {
+		delete(k.seen, outside)
+	}
+}
+
+// whatCameBack is the outside in the words of the table; empty for an answer that nothing
+// speaks against and nothing proves.
+func (c *court) whatCameBack(k *hearing) string {
+	switch h := k.heard.Outside; {
+	case h.Result == site.HeardAnswers && k.identity != Unknown:
+		return k.identity
+	case h.Result == site.HeardAnswers && h.Key != "" && k.heard.Inside.Key != "" && h.Key != k.heard.Inside.Key:
+		return "stranger"
+	case h.Result == site.HeardAnswers:
+		return ""
+	case c.p.Router.Control == h.Result || c.p.Router.Control == "":
+		return "as-unplanned"
+	}
+	return "otherwise"
+}
+
+// whoIsThere is who answers at the planned address, in the words of the table.
+func (c *court) whoIsThere(t site.ProofThere) string {
+	p, known := c.v.Interface(t.Interface)
+	switch {
+	case t.Answers == "yes" && t.MAC != "" && known && p.Interface.MAC != "" && t.MAC != p.Interface.MAC:
+		return "other"
+	case t.Found.IsValid():
+		return "moved"
+	case t.Answers == "yes":
+		return "planned"
+	}
+	return "nobody"
+}
+
+// pages is what the routers of the way hold of a service: on their forwarding pages, and
+// opened by devices for themselves.
+func (c *court) pages(k *hearing) {
+	for _, e := range k.entries {
+		for _, id := range e.By {
+			f, _ := c.forward(id)
+			differs, read := c.differs[f.Router]
+			if !read {
+				continue
+			}
+			if k.seen[held] == "" {
+				k.seen[held] = "as-planned"
+			}
+			if d, wrong := differs[id]; wrong && k.seen[held] == "as-planned" {
+				k.seen[held] = c.whatIsWrong(f, d)
+			}
+		}
+	}
+	mappings, asked := c.mappings()
+	if !asked || len(k.entries) == 0 {
+		return
+	}
+	k.seen[upnp] = "clear"
+	for _, m := range mappings {
+		for _, e := range k.entries {
+			at := m.Outside.Index(k.port)
+			ports := m.Inside
+			if ports.IsZero() {
+				ports = m.Outside
+			}
+			if at >= 0 && m.Enabled && m.Protocol.Covers(e.Protocol) && (k.w.Interface.Pin == nil || m.Address != k.w.Interface.Pin.Address || ports.At(at) != e.Inside) {
+				k.seen[upnp] = "over"
+			}
+		}
+	}
+}
+
+// mappings are those that the router listed when it was asked last.
+func (c *court) mappings() ([]site.HeldForward, bool) {
+	if len(c.p.Router.Mappings) > 0 {
+		return c.p.Router.Mappings, true
+	}
+	if m := c.outermost.Mapped; m != nil && slices.Contains(m.By, "upnp") {
+		return m.Forwards, true
+	}
+	return nil, slices.Contains(c.p.Router.Speaks, "upnp")
+}
+
+func (c *court) forward(id string) (site.Forward, bool) {
+	i := slices.IndexFunc(c.v.Forwards, func(f site.Forward) bool { return f.ID == id })
+	if i < 0 {
+		return site.Forward{}, false
+	}
+	return c.v.Forwards[i], true
+}
+
+// whatIsWrong is how a router's page differs of a planned forward, in the words of the table.
+func (c *court) whatIsWrong(f site.Forward, d reach.Discrepancy) string {
+	if d.Held.Fate == reach.ToRouter {
+		return "router"
+	}
+	if d.Held.Fate == reach.Forwarded {
+		if d.Held.Address == d.Plan.Address {
+			return "port"
+		}
+		return "address"
+	}
+	r, _ := c.v.Router(f.Router)
+	for _, l := range r.Held.Forwards {
+		if l.Enabled && l.Outside.Equal(f.Outside) && !l.Protocol.Covers(d.Protocol) && l.Address == d.Plan.Address {
+			return "protocol"
+		}
+	}
+	for _, l := range r.Held.Forwards {
+		if l.Enabled && l.Address == d.Plan.Address && l.Protocol.Covers(d.Protocol) && !c.planned(f.Router, l) && (heldInside(l) == f.InsidePorts().String() || strings.EqualFold(l.Name, f.Name) && f.Name != "") {
+			return "port"
+		}
+	}
+	return "missing"
+}
+
+func heldInside(l site.HeldForward) string {
+	if l.Inside.IsZero() {
+		return l.Outside.String()
+	}
+	return l.Inside.String()
+}
+
+// planned reports whether a line that a router holds is one of the plan.
+func (c *court) planned(router string, l site.HeldForward) bool {
+	return slices.ContainsFunc(c.v.Forwards, func(f site.Forward) bool {
+		address, _ := c.v.Target(f)
+		return f.Router == router && f.Enabled && f.Outside.Equal(l.Outside) && address == l.Address
+	})
+}
+
+// company is how the other open services of the device fare from outside, and those of other
+// devices behind the same router.
+func (c *court) company(k *hearing) {
+	if !k.open {
+		return
+	}
+	tell := func(s sign, same bool) {
+		for _, o := range c.cases {
+			h := o.heard.Outside
+			if o == k || !o.open || !h.Tried() || h.By == site.TriedLooped || (o.w.Device.ID == k.w.Device.ID) != same {
+				continue
+			}
+			if o.reached() {
+				k.seen[s] = "work"
+			} else if k.seen[s] == "" {
+				k.seen[s] = "fail"
+			}
+		}
+	}
+	tell(siblings, true)
+	tell(others, false)
+}
+
+// works says whether a service does what it is wanted for.
+func (c *court) works(k *hearing) string {
+	wrongPlace := k.seen[there] != "" && k.seen[there] != "planned"
+	in := k.heard.Inside
+	if !k.open {
+		switch {
+		case wrongPlace || in.Tried() && in.Result != site.HeardAnswers:
+			return No
+		case in.Tried():
+			return Yes
+		}
+		return Unknown
+	}
+	if len(k.entries) == 0 || wrongPlace || c.wan == "private" && c.outermost.Upstream == "" && !k.reached() || c.wan == "carrier" && !k.reached() {
+		return No
+	}
+	h := k.heard.Outside
+	switch {
+	case h.Tried() && h.By == site.TriedLooped && h.Result == site.HeardAnswers && k.identity != "other" && k.identity != "router":
+		return Yes
+	case h.Tried() && h.By != site.TriedLooped:
+		if k.reached() && c.dialled() {
+			return Yes
+		}
+		return No
+	case in.Tried() && in.Result != site.HeardAnswers:
+		return No
+	}
+	return Unknown
+}
+
+// dialled reports whether what is typed from elsewhere stands for the site's address: the
+// name where there is one, else the planned address.
+func (c *court) dialled() bool {
+	if c.points != "" {
+		return c.points == "right"
+	}
+	return c.placed != "changed"
+}

@@ -1,0 +1,174 @@
+// Package diagnosis knows what observations say of a plan: whether each service works, and
+// where one does not, the likeliest causes, what mends each, and the one further look that
+// would tell most. It weighs all observations of all services together, by one table that a
+// reader can question (table.go). It refuses to look itself.
+package diagnosis
+
+import (
+	"net/netip"
+	"slices"
+
+	"vestpin/core/reach"
+	"vestpin/core/site"
+)
+
+// Report is what a proof says of the plan.
+type Report struct {
+	At         string      `json:"at"`
+	From       string      `json:"from" enum:"inside,outside,both"`
+	Router     Router      `json:"router"`
+	Name       Name        `json:"name"`
+	Interfaces []Interface `json:"interfaces"`
+	Services   []Service   `json:"services"`
+	Notes      []string    `json:"notes"`
+}
+
+// Router is what was seen of the router that faces the provider. Private is that its outside
+// address is one that nobody reaches from elsewhere.
+type Router struct {
+	Answers bool             `json:"answers"`
+	Outside site.ToldOutside `json:"outside,omitzero"`
+	Private bool             `json:"private"`
+	Says    string           `json:"says,omitempty" doc:"What is odd about the outside address"`
+}
+
+// Name is what the dynamic DNS name stands for, and whether that is the outside address.
+type Name struct {
+	Name   string       `json:"name,omitempty"`
+	Points []netip.Addr `json:"points"`
+	Agrees bool         `json:"agrees"`
+	Says   string       `json:"says,omitempty"`
+}
+
+// Interface is who answers at the planned address of an interface.
+type Interface struct {
+	Interface string     `json:"interface"`
+	Planned   netip.Addr `json:"planned,omitzero"`
+	Answers   string     `json:"answers" enum:"yes,no,untried"`
+	MAC       site.MAC   `json:"mac,omitempty"`
+	As        string     `json:"as,omitempty" enum:"planned,other-device,nobody,moved"`
+	Found     netip.Addr `json:"found,omitzero"`
+	Says      string     `json:"says,omitempty"`
+}
+
+// Service is whether a service works, and why it does not. RuledOut are the causes that what
+// was seen speaks against.
+type Service struct {
+	Service  string     `json:"service"`
+	Open     bool       `json:"open" doc:"It is wanted from outside"`
+	Dial     string     `json:"dial,omitempty" doc:"What is to be typed from elsewhere"`
+	Inside   site.Heard `json:"inside"`
+	Outside  site.Heard `json:"outside"`
+	Identity string     `json:"identity" enum:"same,other,router,unknown"`
+	Whose    string     `json:"whose,omitempty" doc:"The service that answers in its place"`
+	Works    string     `json:"works" enum:"yes,no,unknown"`
+	Says     string     `json:"says" doc:"How it fares, in one sentence"`
+	Causes   []Cause    `json:"causes"`
+	RuledOut []string   `json:"ruledOut"`
+}
+
+// Cause is something that may be wrong. The chances of all causes of a service add to 1; those
+// that are left out for being unlikely are ruled out.
+type Cause struct {
+	Cause  string  `json:"cause"`
+	Title  string  `json:"title"`
+	Chance float64 `json:"chance"`
+	Why    string  `json:"why"`
+	Mend   *Mend   `json:"mend,omitempty"`
+	Next   string  `json:"next,omitempty" doc:"The further look that would tell most of it"`
+}
+
+// Mend is what ends a cause: edits of the plan, or a step of the sheet to do again, or in
+// words alone what is to be done.
+type Mend struct {
+	Does  string      `json:"does"`
+	Edits []site.Edit `json:"edits"`
+	Step  string      `json:"step,omitempty"`
+}
+
+// The answers to whether a service works.
+const (
+	Yes     = "yes"
+	No      = "no"
+	Unknown = "unknown"
+)
+
+// Of judges a proof by the plan, and by what the routers hold where that was read.
+func Of(v site.View, p site.Proof) Report {
+	c := &court{v: v, p: p, m: reach.Of(v), differs: map[string]map[string]reach.Discrepancy{}}
+	c.gather()
+	out := Report{At: p.At, From: p.From, Router: c.router(), Name: c.name(), Interfaces: []Interface{}, Services: []Service{}, Notes: slices.Clone(p.Notes)}
+	for _, t := range p.Interfaces {
+		if i, ok := c.interfaceOf(t); ok {
+			out.Interfaces = append(out.Interfaces, i)
+		}
+	}
+	for _, k := range c.cases {
+		out.Services = append(out.Services, c.judge(k))
+	}
+	return out
+}
+
+// Works reports whether no service that is to be open fails.
+func (r Report) Works() bool {
+	return !slices.ContainsFunc(r.Services, func(s Service) bool { return s.Open && s.Works == No })
+}
+
+// judge says how a service fares, and why.
+func (c *court) judge(k *hearing) Service {
+	out := Service{
+		Service: k.w.Service.ID, Open: k.open, Inside: k.heard.Inside, Outside: k.heard.Outside, Identity: k.identity, Whose: k.whose,
+		Works: k.works, Causes: []Cause{}, RuledOut: []string{},
+	}
+	if k.open {
+		out.Dial, _ = c.m.Dial(k.w)
+	}
+	switch {
+	case k.works == No:
+		out.Causes, out.RuledOut = c.causes(k)
+	case k.looped():
+		out.Causes = []Cause{{Cause: NoWayBackIn, Title: titles[NoWayBackIn], Chance: 1, Why: "It was tried from inside against the outside address, and not every router loops that back: it proves nothing.", Next: lookFor(outside)}}
+	}
+	out.Says = c.fares(k)
+	return out
+}
+
+// least is the chance below which a cause counts as ruled out.
+const least = 0.02
+
+// causes are the likely ones, the likeliest first, and those that are ruled out.
+func (c *court) causes(k *hearing) (list []Cause, ruledOut []string) {
+	list, ruledOut = []Cause{}, []string{}
+	if len(k.entries) == 0 && k.open {
+		return []Cause{{Cause: ForwardMissing, Title: titles[ForwardMissing], Chance: 1, Why: "The plan has no forward that leads to it.", Next: "Open it on Ports."}}, ruledOut
+	}
+	b := believe(k.seen, k.port)
+	kept := 0.0
+	for _, i := range b.order() {
+		if b[i] < least && len(list) > 0 {
+			ruledOut = append(ruledOut, table[i].cause)
+			continue
+		}
+		kept += b[i]
+		cause := Cause{Cause: table[i].cause, Title: titles[table[i].cause], Chance: b[i], Why: c.why(k, table[i].cause), Mend: c.mend(k, table[i].cause)}
+		if l, ok := b.next(i, k.seen, c.canLook); ok {
+			cause.Next = l.says
+		}
+		list = append(list, cause)
+	}
+	for i := range list {
+		list[i].Chance /= kept
+	}
+	return list, ruledOut
+}
+
+// canLook reports whether a look is possible with what there is.
+func (c *court) canLook(l look) bool {
+	switch l.sign {
+	case name:
+		return c.outermost.WAN.Name != ""
+	case siblings, others, stray, address:
+		return false
+	}
+	return true
+}

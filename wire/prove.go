@@ -1,0 +1,528 @@
+package wire
+
+import (
+	"cmp"
+	"context"
+	"errors"
+	"fmt"
+	"net"
+	"net/netip"
+	"slices"
+	"sync"
+	"time"
+
+	"vestpin/core/catalogue"
+	"vestpin/core/reach"
+	"vestpin/core/site"
+	"vestpin/core/span"
+)
+
+// FarEnd is somebody elsewhere who tries the site's outside ports when asked.
+type FarEnd interface {
+	// Sees is the address that this computer is seen at.
+	Sees(ctx context.Context) (netip.Addr, error)
+	// Mirror is where it answers STUN (RFC 8489).
+	Mirror() netip.AddrPort
+	// Stands is the address from which it tries.
+	Stands() netip.Addr
+	// Try tries ports of the address that it sees, and tells of each as it comes.
+	Try(ctx context.Context, questions []Question, heard func(i int, h site.Heard)) error
+}
+
+// Trial is what is to be tried.
+type Trial struct {
+	Site site.View
+	From string   // "inside" or "outside"; found out where it is empty
+	Far  FarEnd   // nil for none
+	Only []string // ids of services; all where it is empty
+}
+
+// Trying is one thing that a trial tells while it goes on.
+type Trying struct {
+	There *site.ProofThere `json:"there,omitempty"`
+	Heard *site.ProofHeard `json:"heard,omitempty"`
+	Doing string           `json:"doing,omitempty"`
+	Done  int              `json:"done"`
+	Of    int              `json:"of"`
+}
+
+// The sides that a trial is made from.
+const (
+	Inside  = "inside"
+	Outside = "outside"
+)
+
+// tryLoops is how many services that answer inside are tried against the outside address
+// before it is taken that the router does not loop back.
+const tryLoops = 3
+
+// trial is one going on.
+type trial struct {
+	Trial
+	net     Network
+	links   map[string]Link // by network, those that this computer is attached to
+	map_    *reach.Map
+	report  func(Trying)
+	mu      sync.Mutex
+	out     site.Proof
+	at      map[string]int // of each service in out.Services
+	done    int
+	of      int
+	patient map[netip.Addr]chan struct{} // turns at a device
+}
+
+// Prove tries what is planned, from where this computer is, and by a far end from elsewhere:
+// who answers at each planned address, what each service says inside and outside, at which
+// address the site is seen, and what its name stands for. It tells each as it comes, from one
+// goroutine at a time. When the context ends it stops at once, and gives what was seen so
+// far with the context's error. Two connections are made at once to a device, and nothing
+// inside goes through a gateway.
+func Prove(ctx context.Context, n Network, t Trial, report func(Trying)) (site.Proof, error) {
+	links, err := n.Links()
+	if err != nil {
+		return site.Proof{}, err
+	}
+	p := &trial{Trial: t, net: n, links: map[string]Link{}, map_: reach.Of(t.Site), report: report, at: map[string]int{}, patient: map[netip.Addr]chan struct{}{}}
+	for _, w := range t.Site.Networks {
+		if i := slices.IndexFunc(links, func(l Link) bool { return attachedTo(l, w) }); i >= 0 {
+			p.links[w.ID] = links[i]
+		}
+	}
+	if p.From == "" {
+		p.From = Outside
+		if len(p.links) > 0 {
+			p.From = Inside
+		}
+	}
+	switch {
+	case p.From == Inside && len(p.links) == 0:
+		return site.Proof{}, &RefusedError{Why: "this computer is attached to no network of the site"}
+	case len(links) == 0:
+		return site.Proof{}, &RefusedError{Why: "this computer is attached to no network at all"}
+	}
+	p.begin()
+	if p.From == Inside {
+		p.inside(ctx)
+	} else {
+		p.fromHere(ctx)
+	}
+	p.out.At = time.Now().UTC().Format(time.RFC3339)
+	return p.out, ctx.Err()
+}
+
+// attachedTo reports whether a link is of a network of the site, and not of another that has
+// the same addresses: the gateway is the same where both are known.
+func attachedTo(l Link, n site.Network) bool {
+	same := l.Subnet().Bits() <= n.Subnet.Bits() && l.Subnet().Contains(n.Subnet.Addr()) || n.Subnet.Contains(l.Own.Addr())
+	return same && (!l.Gateway.IsValid() || !n.Gateway.IsValid() || l.Gateway == n.Gateway)
+}
+
+// begin lists what is to be tried, all untried yet.
+func (p *trial) begin() {
+	p.out = site.Proof{At: time.Now().UTC().Format(time.RFC3339), From: p.From}
+	for _, d := range p.Site.Devices {
+		for _, s := range d.Services {
+			if len(p.Only) > 0 && !slices.Contains(p.Only, s.ID) {
+				continue
+			}
+			p.at[s.ID] = len(p.out.Services)
+			p.out.Services = append(p.out.Services, site.ProofHeard{Service: s.ID, Inside: site.Heard{Result: site.Untried}, Outside: site.Heard{Result: site.Untried}})
+		}
+	}
+	p.of = len(p.out.Services)
+}
+
+// tell reports; the lock is held.
+func (p *trial) tell(t Trying) {
+	t.Done, t.Of = p.done, p.of
+	p.report(t)
+}
+
+func (p *trial) doing(what string) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	p.tell(Trying{Doing: what})
+}
+
+func (p *trial) note(format string, args ...any) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if says := fmt.Sprintf(format, args...); len(p.out.Notes) < 20 && !slices.Contains(p.out.Notes, says) {
+		p.out.Notes = append(p.out.Notes, says)
+	}
+}
+
+// keep puts what was heard of a service into the proof, and tells it.
+func (p *trial) keep(service string, put func(*site.ProofHeard)) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	h := &p.out.Services[p.at[service]]
+	put(h)
+	told := *h
+	p.tell(Trying{Heard: &told})
+}
+
+// heardOf is what was heard of a service so far.
+func (p *trial) heardOf(service string) site.ProofHeard {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	return p.out.Services[p.at[service]]
+}
+
+// inside tries everything from a network of the site, and by the far end from outside.
+func (p *trial) inside(ctx context.Context) {
+	var all sync.WaitGroup
+	all.Go(func() { p.whoIsThere(ctx) })
+	all.Go(func() { p.askServices(ctx) })
+	all.Go(func() { p.askTheRouter(ctx) })
+	all.Go(func() { p.routerPages(ctx) })
+	all.Go(func() { p.lookUp(ctx) })
+	all.Wait()
+	if ctx.Err() != nil {
+		return
+	}
+	if p.Far != nil {
+		p.fromAfar(ctx)
+	} else {
+		p.loop(ctx)
+	}
+}
+
+// wishes are the services that are tried, in the order of the site.
+func (p *trial) wishes() []site.Wish {
+	var out []site.Wish
+	for _, h := range p.out.Services {
+		if w, ok := p.Site.Service(h.Service); ok {
+			out = append(out, w)
+		}
+	}
+	return out
+}
+
+// turn waits for a turn at a device, of which two have one at once.
+func (p *trial) turn(ctx context.Context, a netip.Addr) (done func(), ok bool) {
+	p.mu.Lock()
+	turns := p.patient[a]
+	if turns == nil {
+		turns = make(chan struct{}, perDevice)
+		p.patient[a] = turns
+	}
+	p.mu.Unlock()
+	select {
+	case turns <- struct{}{}:
+		return func() { <-turns }, true
+	case <-ctx.Done():
+		return nil, false
+	}
+}
+
+// questionOf is how a service is asked: at its first port, by TCP where it has that, and by
+// the check that the catalogue knows for it.
+func questionOf(v site.View, w site.Wish) Question {
+	known := catalogue.Shipped().With(v.Kinds...)
+	proto := w.Service.Protocol
+	q := Question{Protocol: proto.Each()[0], Port: uint16(w.Service.Ports.At(0)), Check: "tcp"}
+	if s, ok := known.Named(w.Device.Kind, w.Service.Name, proto, w.Service.Ports); ok {
+		q.Check = s.Check
+	} else if s, ok := known.At(int(q.Port)); ok && q.Protocol == site.TCP {
+		q.Check = s.Check
+	}
+	if _, asks := questions[q.Check]; q.Protocol == site.TCP && !asks && q.Check == "none" {
+		q.Check = "tcp"
+	}
+	return q
+}
+
+// dialOn dials neighbours on a link.
+func (p *trial) dialOn(l Link) Dialer {
+	return func(ctx context.Context, network string, to netip.AddrPort) (net.Conn, error) {
+		if network == "udp" {
+			return p.net.Ask(ctx, l, to)
+		}
+		return p.net.Dial(ctx, l, to)
+	}
+}
+
+// askServices asks each service at its planned address.
+func (p *trial) askServices(ctx context.Context) {
+	var all sync.WaitGroup
+	for _, w := range p.wishes() {
+		l, attached := p.links[w.Interface.Network]
+		why := ""
+		switch {
+		case w.Interface.Pin == nil:
+			why = "Its device is loose: it has no planned address."
+		case !attached:
+			why = "This computer is not attached to its network."
+		case !l.Subnet().Contains(w.Interface.Pin.Address):
+			why = "Its planned address is not on this network."
+		}
+		if why != "" {
+			p.heard(w, site.Heard{Result: site.Untried, Says: why})
+			continue
+		}
+		all.Go(func() {
+			done, ok := p.turn(ctx, w.Interface.Pin.Address)
+			if !ok {
+				return
+			}
+			defer done()
+			q := questionOf(p.Site, w)
+			h := Try(ctx, p.dialOn(l), netip.AddrPortFrom(w.Interface.Pin.Address, q.Port), q)
+			h.By = site.TriedHere
+			p.heard(w, h)
+		})
+	}
+	all.Wait()
+}
+
+func (p *trial) heard(w site.Wish, h site.Heard) {
+	p.keep(w.Service.ID, func(s *site.ProofHeard) { s.Inside = h; p.done++ })
+}
+
+// routerPages learns what the router's own pages say of themselves, to know them again.
+func (p *trial) routerPages(ctx context.Context) {
+	keys := map[string]bool{}
+	var mu sync.Mutex
+	var all sync.WaitGroup
+	for _, r := range p.Site.Routers {
+		n, known := p.Site.Network(r.Network)
+		l, attached := p.links[r.Network]
+		if !known || !attached || !n.Gateway.IsValid() {
+			continue
+		}
+		ports := []uint16{80, 443, 8080, 8443}
+		for _, o := range r.OwnPorts {
+			for _, run := range o.Ports.Runs() {
+				if o.Protocol.Covers(site.TCP) && len(ports) < 16 {
+					ports = append(ports, uint16(run.Lo))
+				}
+			}
+		}
+		slices.Sort(ports)
+		for _, port := range slices.Compact(ports) {
+			all.Go(func() {
+				done, ok := p.turn(ctx, n.Gateway)
+				if !ok {
+					return
+				}
+				defer done()
+				ctx, stop := context.WithTimeout(ctx, oneSecond)
+				defer stop()
+				check := "http"
+				if port == 443 || port == 8443 {
+					check = "https"
+				}
+				h := Try(ctx, p.dialOn(l), netip.AddrPortFrom(n.Gateway, port), Question{site.TCP, port, check})
+				if mu.Lock(); h.Result == site.HeardAnswers && h.Key != "" {
+					keys[h.Key] = true
+				}
+				mu.Unlock()
+			})
+		}
+	}
+	all.Wait()
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	for k := range keys {
+		p.out.Router.Keys = append(p.out.Router.Keys, k)
+	}
+	slices.Sort(p.out.Router.Keys)
+}
+
+// askTheRouter asks the router that this computer is attached to for its outside address and
+// its mappings. What one tells that stands behind another is no address of the site.
+func (p *trial) askTheRouter(ctx context.Context) {
+	for _, r := range p.Site.Routers {
+		n, known := p.Site.Network(r.Network)
+		if _, attached := p.links[r.Network]; !attached || !known || !n.Gateway.IsValid() {
+			continue
+		}
+		told, err := AskRouter(ctx, p.net, n.Gateway, []netip.Prefix{n.Subnet})
+		if err != nil {
+			continue
+		}
+		p.mu.Lock()
+		if len(told.Speaks) > 0 {
+			p.out.Router.Answers = true
+		}
+		if r.Upstream == "" {
+			p.out.Router.Speaks = told.Speaks
+			if p.out.Router.Mappings = told.Mappings; told.Outside.IsValid() {
+				p.out.Router.Told = append(p.out.Router.Told, site.ToldOutside{Address: told.Outside, By: site.ToldByRouter})
+			}
+		}
+		p.mu.Unlock()
+		return
+	}
+}
+
+// whoIsThere asks by ARP who has the planned addresses; for those who are not there it looks
+// on the whole network where their MAC addresses answer.
+func (p *trial) whoIsThere(ctx context.Context) {
+	for id, l := range p.links {
+		n, _ := p.Site.Network(id)
+		var pinned []site.Placed
+		var ask []netip.Addr
+		for _, d := range p.Site.Devices {
+			for i := range d.Interfaces {
+				x, _ := p.Site.Interface(d.Interfaces[i].ID)
+				if x.Interface.Network == id && x.Interface.Pin != nil && l.Subnet().Contains(x.Interface.Pin.Address) {
+					pinned, ask = append(pinned, x), append(ask, x.Interface.Pin.Address)
+				}
+			}
+		}
+		if n.Gateway.IsValid() {
+			ask = append(ask, n.Gateway)
+		}
+		found, err := p.arp(ctx, l, n.Subnet, ask)
+		if err != nil {
+			p.untold(pinned, err)
+			continue
+		}
+		p.mu.Lock()
+		p.out.Router.Answers = p.out.Router.Answers || len(found[n.Gateway]) > 0
+		p.mu.Unlock()
+		var lost []site.Placed
+		for _, x := range pinned {
+			a, mac := x.Interface.Pin.Address, x.Interface.MAC
+			who := found[a]
+			switch {
+			case a == l.Own.Addr():
+				p.there(site.ProofThere{Interface: x.Interface.ID, Planned: a, Answers: site.Untried, Why: "This computer has that address itself."})
+			case mac != "" && slices.Contains(who, mac), mac == "" && len(who) > 0:
+				p.there(site.ProofThere{Interface: x.Interface.ID, Planned: a, Answers: "yes", MAC: cmp.Or(mac, first(who)), Why: twoThere(mac, who)})
+			default:
+				lost = append(lost, x)
+			}
+		}
+		p.lookFor(ctx, l, n.Subnet, lost, found)
+	}
+}
+
+func first(macs []site.MAC) site.MAC {
+	if len(macs) == 0 {
+		return ""
+	}
+	return macs[0]
+}
+
+// twoThere tells of a second device at an address.
+func twoThere(mac site.MAC, who []site.MAC) string {
+	for _, o := range who {
+		if mac != "" && o != mac {
+			return fmt.Sprintf("%s answers there as well: two devices have the address.", o)
+		}
+	}
+	return ""
+}
+
+// lookFor finds where those answer who are not at their planned addresses.
+func (p *trial) lookFor(ctx context.Context, l Link, subnet netip.Prefix, lost []site.Placed, found map[netip.Addr][]site.MAC) {
+	if len(lost) == 0 {
+		return
+	}
+	known := slices.ContainsFunc(lost, func(x site.Placed) bool { return x.Interface.MAC != "" })
+	everywhere := map[netip.Addr][]site.MAC{}
+	if known && subnet.Bits() >= widest {
+		everywhere, _ = p.arp(ctx, l, subnet, nil)
+	} else if known {
+		p.note("%s is too large to look for those who are not at their addresses.", subnet)
+	}
+	for _, x := range lost {
+		t := site.ProofThere{Interface: x.Interface.ID, Planned: x.Interface.Pin.Address, Answers: "no"}
+		if who := found[t.Planned]; len(who) > 0 {
+			t.Answers, t.MAC = "yes", who[0]
+		}
+		for a, who := range everywhere {
+			if x.Interface.MAC != "" && slices.Contains(who, x.Interface.MAC) && a != t.Planned {
+				t.Found = a
+			}
+		}
+		if ctx.Err() != nil {
+			t.Answers, t.Why = site.Untried, "It was stopped."
+		}
+		p.there(t)
+	}
+}
+
+func (p *trial) untold(pinned []site.Placed, err error) {
+	for _, x := range pinned {
+		p.there(site.ProofThere{Interface: x.Interface.ID, Planned: x.Interface.Pin.Address, Answers: site.Untried, Why: "Who is there cannot be asked: " + err.Error() + "."})
+	}
+}
+
+func (p *trial) there(t site.ProofThere) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	p.out.Interfaces = append(p.out.Interfaces, t)
+	p.tell(Trying{There: &t})
+}
+
+// arp asks who has some addresses of a subnet, all of them where none are named.
+func (p *trial) arp(ctx context.Context, l Link, subnet netip.Prefix, ask []netip.Addr) (map[netip.Addr][]site.MAC, error) {
+	out := map[netip.Addr][]site.MAC{}
+	s := &survey{net: p.net, link: l, plan: Plan{Subnet: subnet, Rate: 700, Source: "check"}, only: ask, found: map[netip.Addr]site.MAC{}, macs: map[site.MAC]int{}}
+	s.report = oneByOne(func(e Event) {
+		if e.Sighting != nil && !slices.Contains(out[e.Sighting.Address], e.Sighting.MAC) {
+			out[e.Sighting.Address] = append(out[e.Sighting.Address], e.Sighting.MAC)
+		}
+	})
+	err := s.sweep(ctx)
+	if errors.Is(err, context.Canceled) || errors.Is(err, context.DeadlineExceeded) {
+		err = nil
+	}
+	return out, err
+}
+
+// wanted are the services that are tried outside, each with the entry at which it is.
+func (p *trial) wanted(from netip.Addr) (out []outsideTry) {
+	for _, w := range p.wishes() {
+		why := ""
+		q := questionOf(p.Site, w)
+		entries := p.map_.Entries(w)
+		i := slices.IndexFunc(entries, func(e reach.Entry) bool {
+			return e.Protocol == q.Protocol && (!from.IsValid() || e.Who.Has(from))
+		})
+		switch {
+		case w.Service.Open == nil:
+			why = "It stays inside."
+		case len(entries) == 0:
+			why = "The plan has no forward that leads to it."
+		case i < 0 && slices.ContainsFunc(entries, func(e reach.Entry) bool { return e.Protocol == q.Protocol }):
+			why = fmt.Sprintf("Only some senders may reach it, and %s is none of them.", from)
+		case i < 0:
+			i = 0
+			q.Protocol = entries[0].Protocol
+		}
+		if why != "" {
+			p.keep(w.Service.ID, func(s *site.ProofHeard) { s.Outside = site.Heard{Result: site.Untried, Says: why} })
+			continue
+		}
+		q.Port = uint16(entries[i].Outside.Lo)
+		out = append(out, outsideTry{w, q})
+	}
+	return out
+}
+
+type outsideTry struct {
+	w site.Wish
+	q Question
+}
+
+// control is an outside port at which nothing is planned, to know what the router does with
+// such a one.
+func (p *trial) control() Question {
+	taken := span.Set{}
+	if outer, ok := reach.Outermost(p.Site); ok {
+		for _, s := range p.map_.Spans(outer.ID, site.TCP) {
+			taken = taken.Union(span.Of(s.Ports))
+		}
+	}
+	for port := uint32(61001); port < 65000; port += 7 {
+		if !taken.Contains(port) {
+			return Question{site.TCP, uint16(port), "tcp"}
+		}
+	}
+	return Question{site.TCP, 65000, "tcp"}
+}
