@@ -13,7 +13,7 @@ import (
 
 // click clicks the element that a selector finds.
 func click(selector string) Step {
-	return chromedp.Steps(Wait(`document.querySelector("`+selector+`")`), chromedp.Evaluate[chromedp.Void](`document.querySelector("`+selector+`").dispatchEvent(new MouseEvent("click", {bubbles: true}))`))
+	return Wait(`(() => { const e = document.querySelector("` + selector + `"); e?.dispatchEvent(new MouseEvent("click", {bubbles: true})); return Boolean(e); })()`)
 }
 
 // file puts a file into the file field with that label.

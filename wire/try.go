@@ -79,6 +79,9 @@ func Try(ctx context.Context, dial Dialer, to netip.AddrPort, q Question) site.H
 		hear = sayUnasked
 	}
 	g := hear(ctx, c, to)
+	if g.odd && q.Check != "http" {
+		g = orPage(ctx, dial, to, g)
+	}
 	out.Says, out.Key = short(g.says), short(g.key)
 	if ctx.Err() != nil {
 		out.Result, out.Says = site.Untried, "It was stopped."
@@ -108,7 +111,33 @@ var ErrRefused = errors.New("connection refused")
 
 // greeting is what was heard, in words for people, and what tells who said it from others;
 // the key is empty where it tells nothing.
-type greeting struct{ says, key string }
+// Odd is that it was nothing of the protocol that was asked for.
+type greeting struct {
+	says, key string
+	odd       bool
+}
+
+// nothing is a greeting of another protocol than was asked for.
+func nothing(protocol string) greeting {
+	return greeting{says: "It connects, and says nothing that is " + protocol + ".", odd: true}
+}
+
+// orPage looks whether it is a web page that answers in another protocol's place, as those of
+// routers do.
+func orPage(ctx context.Context, dial Dialer, to netip.AddrPort, g greeting) greeting {
+	ctx, stop := context.WithTimeout(ctx, longestSay)
+	defer stop()
+	c, err := dial(ctx, "tcp", to)
+	if err != nil {
+		return g
+	}
+	defer c.Close()
+	c.SetDeadline(time.Now().Add(longestSay))
+	if page := sayHTTP(ctx, c, to); !page.odd {
+		return greeting{says: g.says + " It is a web page: " + page.says, key: page.key}
+	}
+	return g
+}
 
 // greetings are how what answers is made to say what it is, by check.
 var greetings = map[string]func(context.Context, net.Conn, netip.AddrPort) greeting{
@@ -134,7 +163,7 @@ func sayHTTP(ctx context.Context, c net.Conn, to netip.AddrPort) greeting {
 	}
 	resp, err := send(c, req)
 	if err != nil {
-		return greeting{says: "It connects, and says nothing that is HTTP."}
+		return nothing("HTTP")
 	}
 	defer resp.Body.Close()
 	page, _ := io.ReadAll(io.LimitReader(resp.Body, longestPage))
@@ -161,14 +190,14 @@ func sayHTTP(ctx context.Context, c net.Conn, to netip.AddrPort) greeting {
 			return -1
 		}, string(page[:min(len(page), 1024)]))))
 	}
-	return greeting{says, key}
+	return greeting{says: says, key: key}
 }
 
 // handshake takes the certificate, whoever signed it and however old it is.
 func handshake(ctx context.Context, c net.Conn) (*tls.Conn, greeting) {
 	secure := tls.Client(c, &tls.Config{InsecureSkipVerify: true, MinVersion: tls.VersionTLS10})
 	if err := secure.HandshakeContext(ctx); err != nil {
-		return nil, greeting{says: "It connects, and says nothing that is TLS."}
+		return nil, nothing("TLS")
 	}
 	certs := secure.ConnectionState().PeerCertificates
 	if len(certs) == 0 {
@@ -184,7 +213,7 @@ func handshake(ctx context.Context, c net.Conn) (*tls.Conn, greeting) {
 	} else if now.Before(certs[0].NotBefore) {
 		says += ", valid only from " + certs[0].NotBefore.Format(time.DateOnly)
 	}
-	return secure, greeting{says, "certificate " + digest(certs[0].Raw)}
+	return secure, greeting{says: says, key: "certificate " + digest(certs[0].Raw)}
 }
 
 func sayTLS(ctx context.Context, c net.Conn, _ netip.AddrPort) greeting {
@@ -198,7 +227,7 @@ func sayHTTPS(ctx context.Context, c net.Conn, to netip.AddrPort) greeting {
 		return g
 	}
 	if page := sayHTTP(ctx, secure, to); page.key != "" {
-		return greeting{page.says + "; " + g.says, g.key}
+		return greeting{says: page.says + "; " + g.says, key: g.key}
 	}
 	return g
 }
@@ -212,9 +241,9 @@ var errEnough = errors.New("the host key is enough")
 
 // saySSH takes the host key (RFC 4253 section 8), and tells nobody a name.
 func saySSH(_ context.Context, c net.Conn, to netip.AddrPort) greeting {
-	g := greeting{says: "It connects, and says nothing that is SSH."}
+	g := nothing("SSH")
 	conf := &ssh.ClientConfig{User: "vestpin", ClientVersion: "SSH-2.0-vestpin", HostKeyCallback: func(_ string, _ net.Addr, key ssh.PublicKey) error {
-		g = greeting{"SSH, host key " + ssh.FingerprintSHA256(key), "host key " + ssh.FingerprintSHA256(key)}
+		g = greeting{says: "SSH, host key " + ssh.FingerprintSHA256(key), key: "host key " + ssh.FingerprintSHA256(key)}
 		return errEnough
 	}}
 	if conn, _, _, err := ssh.NewClientConn(c, to.String(), conf); err == nil {
@@ -226,7 +255,7 @@ func saySSH(_ context.Context, c net.Conn, to netip.AddrPort) greeting {
 func sayRTSP(_ context.Context, c net.Conn, to netip.AddrPort) greeting {
 	answer := ask(c, "OPTIONS rtsp://"+to.String()+"/ RTSP/1.0\r\nCSeq: 1\r\n\r\n")
 	if !bytes.HasPrefix(answer, []byte("RTSP/")) {
-		return greeting{says: "It connects, and says nothing that is RTSP."}
+		return nothing("RTSP")
 	}
 	return named("RTSP", header(answer, "Server"))
 }
@@ -236,7 +265,7 @@ func named(protocol, name string) greeting {
 	if name = strings.TrimSpace(name); name == "" {
 		return greeting{says: protocol}
 	}
-	return greeting{protocol + ", " + name, strings.ToLower(protocol) + " " + name}
+	return greeting{says: protocol + ", " + name, key: strings.ToLower(protocol) + " " + name}
 }
 
 func sipGreeting(answer []byte) greeting {
@@ -256,14 +285,14 @@ func saySIP(_ context.Context, c net.Conn, to netip.AddrPort) greeting {
 
 func sayRDP(ctx context.Context, c net.Conn, to netip.AddrPort) greeting {
 	if hearRDP(ctx, c, to) == nil {
-		return greeting{says: "It connects, and says nothing that is RDP."}
+		return nothing("RDP")
 	}
 	return greeting{says: "RDP"}
 }
 
 func sayMQTT(ctx context.Context, c net.Conn, to netip.AddrPort) greeting {
 	if hearMQTT(ctx, c, to) == nil {
-		return greeting{says: "It connects, and says nothing that is MQTT."}
+		return nothing("MQTT")
 	}
 	return greeting{says: "MQTT"}
 }
@@ -283,7 +312,7 @@ func sayFirst(_ context.Context, c net.Conn, _ netip.AddrPort) greeting {
 	case strings.HasPrefix(line, "RFB "):
 		return greeting{says: line} // the same of every device of one age
 	}
-	return greeting{line, "says " + strings.Join(strings.Fields(moment.ReplaceAllString(line, "")), " ")}
+	return greeting{says: line, key: "says " + strings.Join(strings.Fields(moment.ReplaceAllString(line, "")), " ")}
 }
 
 // sayUnasked waits a little for what is said unasked; most say nothing.

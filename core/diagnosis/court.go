@@ -100,19 +100,21 @@ func (c *court) gather() {
 // outsides finds what kind of address the site has outside, and whether the plan and the name
 // say the same.
 func (c *court) outsides() {
-	public := netip.Addr{}
+	seen, own := netip.Addr{}, netip.Addr{}
 	for _, t := range c.p.Router.Told {
 		switch {
 		case carrier.Contains(t.Address):
 			c.wan = "carrier"
 		case t.By != site.ToldByRouter:
-			public = t.Address
+			seen = t.Address
 		case t.Address.IsPrivate():
 			c.wan = "private"
+		default:
+			own = t.Address
 		}
 	}
-	if c.wan == "" && c.outermost.Upstream == "" {
-		c.wan = c.between(public)
+	if c.wan == "" {
+		c.wan = c.between(seen, own)
 	}
 	told, ok := c.p.Router.Outside()
 	if !ok || told.Address.IsPrivate() || carrier.Contains(told.Address) {
@@ -146,15 +148,21 @@ func (c *court) pointsTo() []netip.Addr {
 	return c.p.Name.Own
 }
 
-// between is what the first routers on the way out say of who stands in between: after the
-// site's own a private address is another router, one of the provider's block its own NAT.
-func (c *court) between(public netip.Addr) string {
-	own := func(a netip.Addr) bool {
-		return slices.ContainsFunc(c.v.Networks, func(n site.Network) bool { return n.Subnet.Contains(a) })
+// between is who stands between the router and those who see the site. A router that has
+// another address than it is seen at has somebody in front. One that tells none leaves only
+// the way out: the first after the site's own is another router where its address is
+// private, and the provider's NAT where it is of the block for that; providers have such
+// addresses on their own ways too, so it counts for nothing where the router tells its own.
+func (c *court) between(seen, own netip.Addr) string {
+	switch {
+	case own.IsValid() && seen.IsValid() && own != seen:
+		return "private"
+	case own.IsValid():
+		return "public"
 	}
 	for _, hop := range c.p.Router.Hops {
 		switch {
-		case own(hop):
+		case c.own(hop):
 			continue
 		case carrier.Contains(hop):
 			return "carrier"
@@ -162,11 +170,6 @@ func (c *court) between(public netip.Addr) string {
 			return "private"
 		}
 		break
-	}
-	for _, t := range c.p.Router.Told {
-		if t.By == site.ToldByRouter && public.IsValid() && t.Address != public {
-			return "private" // it has another address than it is seen at
-		}
 	}
 	return ""
 }
@@ -240,7 +243,7 @@ func (c *court) whatCameBack(k *hearing) string {
 	switch h := k.heard.Outside; {
 	case h.Result == site.HeardAnswers && k.identity != Unknown:
 		return k.identity
-	case h.Result == site.HeardAnswers && h.Key != "" && k.heard.Inside.Key != "" && h.Key != k.heard.Inside.Key:
+	case h.Result == site.HeardAnswers && k.heard.Inside.Key != "" && h.Key != k.heard.Inside.Key:
 		return "stranger"
 	case h.Result == site.HeardAnswers:
 		return ""

@@ -93,6 +93,9 @@ var everywhere = likely{"work": 0.01, "fail": 0.99}
 // planned.
 var atAll = likely{"work": 0.6, "fail": 0.4}
 
+// either is whether the site is seen at the planned address where others stand in between.
+var either = likely{"planned": 0.5, "changed": 0.5}
+
 // table is what each cause makes likely. How often each happens is reckoned from what
 // installers tell: a typed line is wrong more often than anything else, then the device is
 // off or not where it should be; what is in front of the router is rare, and then takes all.
@@ -137,10 +140,10 @@ var table = []row{
 		upnp: {"over": 0.97, "clear": 0.03}, outside: {"other": 0.35, "stranger": 0.25, "otherwise": 0.2, "as-unplanned": 0.19},
 	}},
 	{SecondRouter, 4, map[sign]likely{
-		wan: {"private": 0.96, "public": 0.03}, siblings: everywhere, others: everywhere, outside: {"as-unplanned": 0.93, "otherwise": 0.04},
+		wan: {"private": 0.96, "public": 0.03}, address: either, name: {"right": 0.5, "stale": 0.5}, siblings: everywhere, others: everywhere, outside: {"as-unplanned": 0.93, "otherwise": 0.04},
 	}},
 	{CarrierNAT, 3, map[sign]likely{
-		wan: {"carrier": 0.96, "public": 0.03}, siblings: everywhere, others: everywhere, outside: {"as-unplanned": 0.93, "otherwise": 0.04},
+		wan: {"carrier": 0.96, "public": 0.03}, address: either, name: {"right": 0.5, "stale": 0.5}, siblings: everywhere, others: everywhere, outside: {"as-unplanned": 0.93, "otherwise": 0.04},
 	}},
 	{ProviderBlocks, 2, map[sign]likely{
 		outside: {"otherwise": 0.55, "as-unplanned": 0.44}, siblings: {"work": 0.8, "fail": 0.2},

@@ -95,8 +95,11 @@ type Entry struct {
 }
 
 // Entries gives where a service is reached from outside, protocol by protocol, rising by its
-// own ports. None where nothing leads there.
+// own ports. None where nothing leads there, or it stays inside.
 func (m *Map) Entries(w site.Wish) []Entry {
+	if w.Service.Open == nil {
+		return nil
+	}
 	routers, why := Route(m.v, w)
 	if why != "" || len(routers) == 0 {
 		return nil
