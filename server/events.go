@@ -11,11 +11,12 @@ import (
 	"github.com/gin-gonic/gin"
 )
 
-// news is that a site has a new version, or how far its survey is.
+// news is that a site has a new version, or how far its survey or its check is.
 type news struct {
 	ID      string       `json:"id"`
 	Version int          `json:"version,omitempty"`
 	Survey  *SurveyState `json:"survey,omitempty"`
+	Check   *CheckState  `json:"check,omitempty"`
 }
 
 // hub tells all open windows of news. The zero hub is ready to use.
@@ -73,6 +74,9 @@ func (l *listener) put(n news) {
 	n.Version = max(n.Version, old.Version)
 	if n.Survey == nil {
 		n.Survey = old.Survey
+	}
+	if n.Check == nil {
+		n.Check = old.Check
 	}
 	l.pending[n.ID] = n
 	select {

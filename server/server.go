@@ -42,6 +42,8 @@ type Options struct {
 	// this computer is attached to.
 	Network func(site string) wire.Network
 	Makers  *maker.Registry // who makes which MAC addresses; absent, the registry shipped
+	// Far reaches the far end of a pairing text, for a site; absent, it is a real one.
+	Far func(ctx context.Context, site, pairing string) (wire.FarEnd, error)
 }
 
 // Server is the handler of all requests.
@@ -65,7 +67,9 @@ type server struct {
 	working chan struct{} // holds what works at length
 	answers answers
 	mu      sync.Mutex
-	runs    map[string]*run // the last survey of each site
+	runs    map[string]*run      // the last survey of each site
+	checks  map[string]*checking // the last check of each site
+	far     func(ctx context.Context, site, pairing string) (wire.FarEnd, error)
 	network func(string) wire.Network
 	makers  func() *maker.Registry
 }
@@ -75,9 +79,12 @@ func New(st *store.Store, o Options) Server {
 	gin.SetMode(gin.ReleaseMode)
 	huma.DefaultArrayNullable = false
 	huma.NewError = plainProblem
-	s := &server{store: st, reach: Reach{append([]string{}, o.Reach.Addresses...), o.Reach.Fingerprint}, closing: make(chan struct{}), working: make(chan struct{}, max(1, runtime.GOMAXPROCS(0)-1)), runs: map[string]*run{}, network: o.Network, makers: maker.Shipped}
+	s := &server{store: st, reach: Reach{append([]string{}, o.Reach.Addresses...), o.Reach.Fingerprint}, closing: make(chan struct{}), working: make(chan struct{}, max(1, runtime.GOMAXPROCS(0)-1)), runs: map[string]*run{}, checks: map[string]*checking{}, far: o.Far, network: o.Network, makers: maker.Shipped}
 	if o.Makers != nil {
 		s.makers = func() *maker.Registry { return o.Makers }
+	}
+	if o.Far == nil {
+		s.far = realFar
 	}
 	go s.makers() // unpacked while the first request is on its way
 	r := gin.New()

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
 	"net/http"
 	"net/netip"
 	"slices"
@@ -326,11 +327,15 @@ func (s *server) stopSurvey(_ context.Context, in *SiteID) (*struct{ Body Survey
 // endSurvey stops the survey of a site that is to be removed.
 func (s *server) endSurvey(id string) {
 	s.mu.Lock()
-	r := s.runs[id]
+	r, c := s.runs[id], s.checks[id]
 	s.mu.Unlock()
 	if r != nil {
 		r.stop()
 		<-r.ended
+	}
+	if c != nil {
+		c.stop()
+		<-c.ended
 	}
 }
 
@@ -341,10 +346,17 @@ func (s *server) stopAll() {
 	for _, r := range s.runs {
 		all = append(all, r)
 	}
+	for _, c := range s.checks {
+		c.stop()
+	}
+	checks := slices.Collect(maps.Values(s.checks))
 	s.mu.Unlock()
 	for _, r := range all {
 		r.stop()
 		<-r.ended
+	}
+	for _, c := range checks {
+		<-c.ended
 	}
 }
 

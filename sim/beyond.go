@@ -32,6 +32,39 @@ type Beyond struct {
 	Lost []netip.Addr `json:"lost,omitempty"`
 	// Delay is the way there and back, in milliseconds.
 	Delay int `json:"delay,omitempty"`
+	// Typed gives the forwards that were typed anew since; they go where they are planned.
+	Typed func() []Line `json:"-"`
+}
+
+// lines are the forwards as the router has them now.
+func (b *Beyond) lines() []Line {
+	if b.Typed == nil {
+		return b.Lines
+	}
+	typed := b.Typed()
+	anew := func(l Line) bool {
+		return l.Forward != "" && slices.ContainsFunc(typed, func(t Line) bool { return t.Forward == l.Forward })
+	}
+	return append(slices.DeleteFunc(slices.Clone(b.Lines), anew), typed...)
+}
+
+// TypedSince are the lines of a site whose steps on the sheet were ticked off after a time
+// (RFC 3339), as they are planned.
+func TypedSince(s site.Site, at string) []Line {
+	v := site.NewView(s)
+	var out []Line
+	for _, f := range s.Forwards {
+		address, _ := v.Target(f)
+		ticked := slices.ContainsFunc(s.Done, func(d site.Done) bool { return d.Step == "line:"+f.ID+":1" && d.At >= at })
+		if !ticked || !f.Enabled || !address.IsValid() {
+			continue
+		}
+		inside := f.InsidePorts()
+		for _, proto := range f.Protocol.Each() {
+			out = append(out, Line{proto, uint16(f.Outside.At(0)), address, uint16(inside.At(0)), f.ID})
+		}
+	}
+	return out
 }
 
 // Line is a forward as the router has it.
@@ -40,6 +73,7 @@ type Line struct {
 	Outside  uint16        `json:"outside"`
 	Address  netip.Addr    `json:"address"`
 	Inside   uint16        `json:"inside"`
+	Forward  string        `json:"forward,omitempty"` // the planned forward that was meant
 }
 
 // Ask opens UDP to one port of a neighbour.
@@ -101,19 +135,20 @@ func (w *World) come(ctx context.Context, network string, port uint16) (net.Conn
 	case <-time.After(time.Duration(b.Delay) * time.Millisecond):
 	}
 	proto := site.Protocol(strings.TrimSuffix(network, "4"))
-	i := slices.IndexFunc(b.Lines, func(l Line) bool { return l.Protocol.Covers(proto) && l.Outside == port })
+	lines := b.lines()
+	i := slices.IndexFunc(lines, func(l Line) bool { return l.Protocol.Covers(proto) && l.Outside == port })
 	lost := func() (net.Conn, error) { <-ctx.Done(); return nil, ctx.Err() }
 	switch {
 	case slices.Contains(b.Shut, port):
 		return lost()
 	case i < 0 && b.Refuses:
 		return nil, wire.ErrRefused
-	case i < 0, slices.Contains(b.Lost, b.Lines[i].Address):
+	case i < 0, slices.Contains(b.Lost, lines[i].Address):
 		return lost()
 	case proto == site.UDP:
-		return w.Ask(ctx, wire.Link{}, netip.AddrPortFrom(b.Lines[i].Address, b.Lines[i].Inside))
+		return w.Ask(ctx, wire.Link{}, netip.AddrPortFrom(lines[i].Address, lines[i].Inside))
 	}
-	return w.Dial(ctx, wire.Link{}, netip.AddrPortFrom(b.Lines[i].Address, b.Lines[i].Inside))
+	return w.Dial(ctx, wire.Link{}, netip.AddrPortFrom(lines[i].Address, lines[i].Inside))
 }
 
 // Far is the far end of a made-up network.

@@ -84,7 +84,7 @@ func Prove(ctx context.Context, n Network, t Trial, report func(Trying)) (site.P
 	}
 	p := &trial{Trial: t, net: n, links: map[string]Link{}, map_: reach.Of(t.Site), report: report, at: map[string]int{}, patient: map[netip.Addr]chan struct{}{}}
 	for _, w := range t.Site.Networks {
-		if i := slices.IndexFunc(links, func(l Link) bool { return attachedTo(l, w) }); i >= 0 {
+		if i := slices.IndexFunc(links, func(l Link) bool { return AttachedTo(l, w) }); i >= 0 {
 			p.links[w.ID] = links[i]
 		}
 	}
@@ -110,9 +110,9 @@ func Prove(ctx context.Context, n Network, t Trial, report func(Trying)) (site.P
 	return p.out, ctx.Err()
 }
 
-// attachedTo reports whether a link is of a network of the site, and not of another that has
+// AttachedTo reports whether a link is of a network of the site, and not of another that has
 // the same addresses: the gateway is the same where both are known.
-func attachedTo(l Link, n site.Network) bool {
+func AttachedTo(l Link, n site.Network) bool {
 	same := l.Subnet().Bits() <= n.Subnet.Bits() && l.Subnet().Contains(n.Subnet.Addr()) || n.Subnet.Contains(l.Own.Addr())
 	return same && (!l.Gateway.IsValid() || !n.Gateway.IsValid() || l.Gateway == n.Gateway)
 }
@@ -158,6 +158,11 @@ func (p *trial) keep(service string, put func(*site.ProofHeard)) {
 	defer p.mu.Unlock()
 	h := &p.out.Services[p.at[service]]
 	put(h)
+	for _, side := range []*site.Heard{&h.Inside, &h.Outside} {
+		if side.Tried() && side.When == "" {
+			side.When = time.Now().UTC().Format(time.RFC3339)
+		}
+	}
 	told := *h
 	p.tell(Trying{Heard: &told})
 }

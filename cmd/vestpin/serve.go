@@ -103,7 +103,15 @@ func demoCommand() *cobra.Command {
 					return err
 				}
 			}
-			o.Network = demoNetwork
+			began := time.Now().UTC().Format(time.RFC3339)
+			o.Network = func(id string) wire.Network { return demoNetwork(st, id, began) }
+			o.Far = func(_ context.Context, id, _ string) (wire.FarEnd, error) {
+				w := demoNetwork(st, id, began)
+				if w.Beyond == nil {
+					return nil, errors.New("the demo has no far end for this site")
+				}
+				return sim.Far{World: w}, nil
+			}
 			return run(st, l, o, dir)
 		},
 	}
@@ -113,14 +121,24 @@ func demoCommand() *cobra.Command {
 
 // demoNetwork is the made-up network of a demo site. A site made by hand in the
 // demo has one with nobody on it: the demo sends nothing anywhere. Where no site is
-// meant, the computer is at the pottery.
-func demoNetwork(id string) wire.Network {
+// meant, the computer is at the pottery. Its router has those lines right that were ticked
+// off as typed since the demo began.
+func demoNetwork(st *store.Store, id, began string) *sim.World {
 	if id == "" {
 		id = "pottery"
 	}
 	w, err := demo.Network(id)
 	if err != nil || w == nil {
 		return &sim.World{}
+	}
+	if w.Beyond != nil {
+		w.Beyond.Typed = func() []sim.Line {
+			kept, err := st.Get(context.Background(), id)
+			if err != nil {
+				return nil
+			}
+			return sim.TypedSince(kept.Site, began)
+		}
 	}
 	return w
 }

@@ -142,9 +142,12 @@ func (c *court) causes(k *hearing) (list []Cause, ruledOut []string) {
 	if len(k.entries) == 0 && k.open {
 		return []Cause{{Cause: ForwardMissing, Title: titles[ForwardMissing], Chance: 1, Why: "The plan has no forward that leads to it.", Next: "Open it on Ports."}}, ruledOut
 	}
-	b := believe(k.seen, k.port)
+	b := believe(k.seen, k.port, k.open)
 	kept := 0.0
 	for _, i := range b.order() {
+		if b[i] == 0 {
+			continue
+		}
 		if b[i] < least && len(list) > 0 {
 			ruledOut = append(ruledOut, table[i].cause)
 			continue

@@ -3,16 +3,21 @@ package diagnosis
 import (
 	"math"
 	"slices"
+	"strings"
 )
 
 // belief is how likely each row of the table is, in its order; it adds to 1.
 type belief []float64
 
 // believe weighs all causes by what was observed, as if the signs came about one apart from
-// the other once the cause is given (naive Bayes).
-func believe(seen map[sign]string, port uint32) belief {
+// the other once the cause is given (naive Bayes). Of a service that stays inside only what is
+// wrong at its device counts.
+func believe(seen map[sign]string, port uint32, open bool) belief {
 	out := make(belief, len(table))
 	for i, r := range table {
+		if !open && !strings.HasPrefix(r.cause, "device-") && r.cause != WrongDevice {
+			continue
+		}
 		out[i] = r.often
 		if more := blocked[port]; r.cause == ProviderBlocks && more > 0 {
 			out[i] *= more

@@ -104,6 +104,7 @@ type Heard struct {
 	By     string         `json:"by,omitempty" enum:"here,afar,looped,person"`
 	At     netip.AddrPort `json:"at,omitzero" doc:"The address and port that were tried"`
 	Key    string         `json:"key,omitempty"`
+	When   string         `json:"when,omitempty" doc:"RFC 3339"`
 }
 
 // Tried reports whether anything was tried.
@@ -125,7 +126,7 @@ func (c checker) proof(at *trail, p Proof) error {
 		return func(at *trail, s string) error { return checkName(at, s, most) }
 	}
 	heard := func(at *trail, h Heard) error {
-		return firstOf(checkName(at.field("says"), h.Says, longestNote), checkName(at.field("key"), h.Key, longestNote))
+		return firstOf(checkName(at.field("says"), h.Says, longestNote), checkName(at.field("key"), h.Key, longestNote), checkName(at.field("when"), h.When, longestTime))
 	}
 	r, n := at.field("router"), at.field("name")
 	return firstOf(

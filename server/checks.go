@@ -1,0 +1,416 @@
+package server
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net/netip"
+	"slices"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"vestpin/afar"
+	"vestpin/core/diagnosis"
+	"vestpin/core/site"
+	"vestpin/core/span"
+	"vestpin/store"
+	"vestpin/wire"
+)
+
+// CheckState is how far the check of a site is, or how the last one ended.
+type CheckState struct {
+	Running bool   `json:"running"`
+	What    string `json:"what" enum:",check,watch" doc:"A check, or a watch for devices that come back"`
+	Doing   string `json:"doing"`
+	Done    int    `json:"done"`
+	Of      int    `json:"of"`
+	Says    string `json:"says" doc:"How it ended; empty while it goes on"`
+	Failed  bool   `json:"failed"`
+}
+
+// checking is a check that goes on or has ended, with what it saw so far.
+type checking struct {
+	mu    sync.Mutex
+	state CheckState
+	seen  site.Proof
+	back  []wire.Back
+	stop  context.CancelFunc
+	ended chan struct{}
+}
+
+func (c *checking) now() (CheckState, site.Proof, []wire.Back) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	p := c.seen
+	p.Interfaces, p.Services = slices.Clone(p.Interfaces), slices.Clone(p.Services)
+	return c.state, p, slices.Clone(c.back)
+}
+
+// take puts what a check tells into what it saw.
+func (c *checking) take(t wire.Trying) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if t.Doing != "" {
+		c.state.Doing = t.Doing
+	}
+	c.state.Done, c.state.Of = t.Done, t.Of
+	if t.There != nil {
+		c.seen.Interfaces = append(c.seen.Interfaces, *t.There)
+	}
+	if h := t.Heard; h != nil {
+		i := slices.IndexFunc(c.seen.Services, func(o site.ProofHeard) bool { return o.Service == h.Service })
+		if i < 0 {
+			c.seen.Services = append(c.seen.Services, *h)
+		} else {
+			c.seen.Services[i] = *h
+		}
+	}
+}
+
+// Side is from where this computer would try: inside, on a network of the site, or outside.
+type Side struct {
+	Inside  bool       `json:"inside"`
+	Address netip.Addr `json:"address,omitzero"`
+	Says    string     `json:"says"`
+}
+
+// FarEnd is the helper at the far end that this program is paired with.
+type FarEnd struct {
+	Paired bool   `json:"paired"`
+	At     string `json:"at,omitempty" doc:"Its host and port"`
+	Says   string `json:"says,omitempty" doc:"Why it is of no use"`
+}
+
+// Checks are what was tried at a site last, and what it says of the plan.
+type Checks struct {
+	State  CheckState        `json:"state"`
+	Report *diagnosis.Report `json:"report,omitempty" doc:"Absent where nothing was tried yet"`
+	Here   Side              `json:"here"`
+	Far    FarEnd            `json:"far"`
+	Back   []wire.Back       `json:"back" doc:"Who came back since the watch began"`
+}
+
+// realFar reaches a helper by its pairing text.
+func realFar(ctx context.Context, _, pairing string) (wire.FarEnd, error) {
+	p, err := afar.ParsePairing(pairing)
+	if err != nil {
+		return nil, err
+	}
+	return afar.Reach(ctx, p)
+}
+
+func (s *server) getFarEnd(ctx context.Context, _ *struct{}) (*struct{ Body FarEnd }, error) {
+	out, err := s.farEnd(ctx)
+	if err != nil {
+		return nil, refusal(err)
+	}
+	return &struct{ Body FarEnd }{out}, nil
+}
+
+func (s *server) farEnd(ctx context.Context) (FarEnd, error) {
+	text, err := s.store.FarEnd(ctx)
+	if err != nil || text == "" {
+		return FarEnd{}, err
+	}
+	p, err := afar.ParsePairing(text)
+	if err != nil {
+		return FarEnd{Paired: true, Says: err.Error()}, nil
+	}
+	return FarEnd{Paired: true, At: p.Addr}, nil
+}
+
+// setFarEnd pairs with a helper; an empty text forgets it.
+func (s *server) setFarEnd(ctx context.Context, in *struct {
+	Body struct {
+		Pairing string `json:"pairing" maxLength:"1000" doc:"The last word of what vestpin afar prints, or the whole line"`
+	}
+}) (*struct{ Body FarEnd }, error) {
+	text := ""
+	if strings.TrimSpace(in.Body.Pairing) != "" {
+		p, err := afar.ParsePairing(in.Body.Pairing)
+		if err != nil {
+			return nil, huma.Error422UnprocessableEntity(sentence(err.Error())+".", &huma.ErrorDetail{Location: "pairing", Message: err.Error(), Value: "…"})
+		}
+		text = p.String()
+	}
+	if err := s.store.SetFarEnd(ctx, text); err != nil {
+		return nil, refusal(err)
+	}
+	return s.getFarEnd(ctx, nil)
+}
+
+// startCheck begins a check of a site, or a watch for its devices to come back; one at a time.
+func (s *server) startCheck(ctx context.Context, in *struct {
+	SiteID
+	Body struct {
+		What     string   `json:"what,omitempty" enum:"check,watch" default:"check"`
+		From     string   `json:"from,omitempty" enum:",inside,outside" doc:"Found out if absent"`
+		Services []string `json:"services,omitempty" doc:"Only these; all if absent"`
+	}
+}) (*struct{ Body CheckState }, error) {
+	st, err := s.store.Get(ctx, in.ID)
+	if err != nil {
+		return nil, refusal(err)
+	}
+	trial := wire.Trial{Site: site.NewView(st.Site), From: in.Body.From, Only: in.Body.Services}
+	text, err := s.store.FarEnd(ctx)
+	if err != nil {
+		return nil, refusal(err)
+	}
+	far, farErr := s.far(ctx, in.ID, text)
+	if farErr == nil {
+		trial.Far = far
+	}
+	c, err := s.beginCheck(in.ID, in.Body.What)
+	if err != nil {
+		return nil, err
+	}
+	go func() {
+		ctx, stop := context.WithCancel(context.Background())
+		c.mu.Lock()
+		c.stop = stop
+		c.mu.Unlock()
+		defer close(c.ended)
+		defer stop()
+		if in.Body.What == "watch" {
+			s.watch(ctx, in.ID, c, trial.Site)
+		} else {
+			s.check(ctx, in.ID, c, trial, text != "" && farErr != nil, farErr)
+		}
+		s.tellCheck(in.ID, c)
+	}()
+	state, _, _ := c.now()
+	return &struct{ Body CheckState }{state}, nil
+}
+
+func (s *server) beginCheck(id, what string) (*checking, error) {
+	if what == "" {
+		what = "check"
+	}
+	c := &checking{state: CheckState{Running: true, What: what, Doing: "beginning"}, ended: make(chan struct{}), stop: func() {}}
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if old := s.checks[id]; old != nil {
+		if state, _, _ := old.now(); state.Running {
+			return nil, huma.Error409Conflict("A check of this site is going on already, perhaps in another window.")
+		}
+	}
+	s.checks[id] = c
+	return c, nil
+}
+
+func (s *server) tellCheck(id string, c *checking) {
+	state, _, _ := c.now()
+	s.hub.tell(news{ID: id, Check: &state})
+}
+
+// check tries what is planned, and keeps what was seen, also where it was stopped.
+func (s *server) check(ctx context.Context, id string, c *checking, t wire.Trial, noFar bool, why error) {
+	told := time.Time{}
+	p, err := wire.Prove(ctx, s.networkOf(id), t, func(e wire.Trying) {
+		c.take(e)
+		if time.Since(told) > 150*time.Millisecond {
+			told = time.Now()
+			s.tellCheck(id, c)
+		}
+	})
+	if noFar {
+		p.Notes = append(p.Notes, "The far end was not of use: "+why.Error()+".")
+	}
+	says, failed := "", false
+	var refused *wire.RefusedError
+	switch {
+	case errors.As(err, &refused):
+		says, failed = "Not tried: "+refused.Why+".", true
+	case errors.Is(err, context.Canceled):
+		says = "Stopped. What was seen is kept."
+	case err != nil:
+		says, failed = "Broken off: "+err.Error()+".", true
+	}
+	if !failed {
+		if err := s.keepProof(id, p); err != nil {
+			says, failed = "What was seen could not be kept: "+err.Error(), true
+		}
+	}
+	c.mu.Lock()
+	c.state.Running, c.state.Says, c.state.Failed = false, says, failed
+	c.mu.Unlock()
+}
+
+// keepProof keeps what was seen as an edit: on one visit, or within a day where there is none,
+// it is put over what was seen before, and stands apart from earlier ones.
+func (s *server) keepProof(id string, p site.Proof) error {
+	ctx := context.Background() // what was seen is kept, whoever has gone meanwhile
+	for range 20 {
+		st, err := s.store.Get(ctx, id)
+		if err != nil {
+			return err
+		}
+		next, _, err := s.store.Edit(ctx, id, store.Change{Version: st.Version, Who: who, Title: "try what is planned", Edits: []site.Edit{site.PutProof{Proof: over(st.Site, p)}}})
+		var stale *store.StaleError
+		if errors.As(err, &stale) {
+			continue
+		}
+		if err == nil {
+			s.hub.tell(news{ID: next.ID, Version: next.Version})
+		}
+		return err
+	}
+	return errors.New("the site is changed too often; try again")
+}
+
+// over is a proof put over the last one where both are of one stay.
+func over(s site.Site, p site.Proof) site.Proof {
+	if v, ok := s.Visit(); ok && v.Until == "" {
+		p.Visit = v.ID
+	}
+	last, ok := s.Proof()
+	if ok && last.Visit == p.Visit && (p.Visit != "" || day(last.At) == day(p.At)) {
+		return last.With(p)
+	}
+	for n := len(s.Proofs) + 1; ; n++ {
+		if p.ID = fmt.Sprint("p", n); !slices.ContainsFunc(s.Proofs, func(o site.Proof) bool { return o.ID == p.ID }) {
+			return p
+		}
+	}
+}
+
+func day(at string) string { return at[:min(len(at), len("2006-01-02"))] }
+
+// watch tells who goes and who comes back, until all are back.
+func (s *server) watch(ctx context.Context, id string, c *checking, v site.View) {
+	err := wire.Watch(ctx, s.networkOf(id), v, func(back []wire.Back) {
+		c.mu.Lock()
+		c.back = back
+		c.state.Of, c.state.Done = len(back), 0
+		for _, b := range back {
+			if b.State == wire.CameBack || b.State == wire.NeverGone {
+				c.state.Done++
+			}
+		}
+		c.state.Doing = "watching who comes back"
+		c.mu.Unlock()
+		s.tellCheck(id, c)
+	})
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.state.Running = false
+	var refused *wire.RefusedError
+	switch {
+	case errors.As(err, &refused):
+		c.state.Says, c.state.Failed = "Not watched: "+refused.Why+".", true
+	case errors.Is(err, context.Canceled):
+		c.state.Says = "The watch was ended."
+	case err != nil:
+		c.state.Says, c.state.Failed = "Broken off: "+err.Error()+".", true
+	default:
+		c.state.Says = "All are back."
+	}
+}
+
+func (s *server) stopCheck(_ context.Context, in *SiteID) (*struct{ Body CheckState }, error) {
+	s.mu.Lock()
+	c := s.checks[in.ID]
+	s.mu.Unlock()
+	if c == nil {
+		return nil, huma.Error404NotFound("No check of this site is going on.")
+	}
+	c.mu.Lock()
+	stop := c.stop
+	c.mu.Unlock()
+	stop()
+	<-c.ended
+	state, _, _ := c.now()
+	return &struct{ Body CheckState }{state}, nil
+}
+
+// getChecks judges what was seen last, and what the check that goes on has seen so far.
+func (s *server) getChecks(ctx context.Context, in *SiteID) (*struct{ Body Checks }, error) {
+	st, err := s.store.Get(ctx, in.ID)
+	if err != nil {
+		return nil, refusal(err)
+	}
+	v := site.NewView(st.Site)
+	out := Checks{Here: s.sideOf(in.ID, st.Site), Back: []wire.Back{}}
+	if out.Far, err = s.farEnd(ctx); err != nil {
+		return nil, refusal(err)
+	}
+	if !out.Far.Paired && s.network != nil {
+		if far, err := s.far(ctx, in.ID, ""); err == nil { // a made-up network has one of its own
+			out.Far = FarEnd{Paired: true, At: far.Stands().String()}
+		}
+	}
+	p, have := st.Site.Proof()
+	s.mu.Lock()
+	c := s.checks[in.ID]
+	s.mu.Unlock()
+	if c != nil {
+		var seen site.Proof
+		out.State, seen, out.Back = c.now()
+		if out.State.Running && out.State.What == "check" && len(seen.Services) > 0 {
+			seen.From, seen.At, seen.Router = p.From, p.At, p.Router
+			p, have = p.With(seen), true
+		}
+	}
+	if have {
+		r := diagnosis.Of(v, p)
+		out.Report = &r
+	}
+	if out.Back == nil {
+		out.Back = []wire.Back{}
+	}
+	return &struct{ Body Checks }{out}, nil
+}
+
+// sideOf is where this computer is, as seen from a site.
+func (s *server) sideOf(id string, v site.Site) Side {
+	links, err := s.networkOf(id).Links()
+	if err != nil || len(links) == 0 {
+		return Side{Says: "This computer is attached to no network."}
+	}
+	for _, l := range links {
+		for _, n := range v.Networks {
+			if wire.AttachedTo(l, n) {
+				return Side{true, l.Own.Addr(), fmt.Sprintf("This computer is inside, at %s.", l.Own.Addr())}
+			}
+		}
+	}
+	return Side{false, links[0].Own.Addr(), fmt.Sprintf("This computer is elsewhere, at %s: what it tries is tried from outside.", links[0].Own)}
+}
+
+// saw keeps what a person saw who opened the address of a service from elsewhere.
+func (s *server) saw(ctx context.Context, in *struct {
+	SiteID
+	Body struct {
+		Service string `json:"service"`
+		Saw     string `json:"saw" enum:"answers,nothing" doc:"The right device, or nothing"`
+	}
+}) (*struct{ Body CheckState }, error) {
+	st, err := s.store.Get(ctx, in.ID)
+	if err != nil {
+		return nil, refusal(err)
+	}
+	w, ok := site.NewView(st.Site).Service(in.Body.Service)
+	if !ok {
+		return nil, huma.Error404NotFound(fmt.Sprintf("There is no service %s; it may have been removed.", span.Quote(in.Body.Service)))
+	}
+	now := time.Now().UTC().Format(time.RFC3339)
+	h := site.Heard{Result: site.HeardSilent, By: site.TriedPerson, Says: "Somebody tried it and saw nothing.", When: now}
+	last, _ := st.Site.Proof()
+	if in.Body.Saw == "answers" {
+		h.Result, h.Says = site.HeardAnswers, "Somebody tried it and saw the right device."
+		for _, o := range last.Services {
+			if o.Service == w.Service.ID {
+				h.Key = o.Inside.Key
+			}
+		}
+	}
+	p := site.Proof{At: now, From: wire.Outside, Services: []site.ProofHeard{{Service: w.Service.ID, Inside: site.Heard{Result: site.Untried}, Outside: h}}}
+	if err := s.keepProof(in.ID, p); err != nil {
+		return nil, refusal(err)
+	}
+	return &struct{ Body CheckState }{CheckState{}}, nil
+}
