@@ -353,9 +353,9 @@ func (s *street) daemon(p trialPlan, f fault) {
 
 // proved is what the program prints, as far as it is judged.
 type proved struct {
-	Router     diagnosis.Router
-	Name       diagnosis.Name
-	Interfaces []diagnosis.Interface
+	Router     diagnosis.RouterSeen
+	Name       diagnosis.NameSeen
+	Interfaces []diagnosis.ThereSeen
 	Services   []struct {
 		Service, Identity, Works, Says string
 		Open                           bool

@@ -5,6 +5,7 @@ import (
 	"time"
 
 	"vestpin/core/addressing"
+	"vestpin/core/diagnosis"
 	"vestpin/core/form"
 	"vestpin/core/reach"
 	"vestpin/core/sheet"
@@ -62,6 +63,8 @@ type Left struct {
 	Steps   int `json:"steps"`
 	Done    int `json:"done" doc:"Steps of the sheet that are done"`
 	Again   int `json:"again" doc:"Steps whose values changed after they were done"`
+	Tried   int `json:"tried" doc:"Services to be opened of which it is known whether they work"`
+	Works   int `json:"works" doc:"Those of them that work"`
 }
 
 // Answer is a site with all that is worked out from it.
@@ -245,6 +248,16 @@ func (a *Answer) count(v site.View) {
 	for _, s := range a.Snags {
 		if s.Code == "outside-clash" {
 			l.Clashes++
+		}
+	}
+	if p, ok := v.Proof(); ok {
+		for _, s := range diagnosis.Of(v, p).Services {
+			if s.Open && s.Works != diagnosis.Unknown {
+				l.Tried++
+			}
+			if s.Open && s.Works == diagnosis.Yes {
+				l.Works++
+			}
 		}
 	}
 	l.Done, l.Steps = sheet.Count(a.Sheet)

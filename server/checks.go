@@ -13,7 +13,9 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"vestpin/afar"
+	"vestpin/core/catalogue"
 	"vestpin/core/diagnosis"
+	"vestpin/core/reach"
 	"vestpin/core/site"
 	"vestpin/core/span"
 	"vestpin/store"
@@ -88,6 +90,7 @@ type FarEnd struct {
 type Checks struct {
 	State  CheckState        `json:"state"`
 	Report *diagnosis.Report `json:"report,omitempty" doc:"Absent where nothing was tried yet"`
+	Open   map[string]string `json:"open" doc:"By service: what is opened from elsewhere to see it, where that is a page"`
 	Here   Side              `json:"here"`
 	Far    FarEnd            `json:"far"`
 	Back   []wire.Back       `json:"back" doc:"Who came back since the watch began"`
@@ -334,7 +337,7 @@ func (s *server) getChecks(ctx context.Context, in *SiteID) (*struct{ Body Check
 		return nil, refusal(err)
 	}
 	v := site.NewView(st.Site)
-	out := Checks{Here: s.sideOf(in.ID, st.Site), Back: []wire.Back{}}
+	out := Checks{Here: s.sideOf(in.ID, st.Site), Back: []wire.Back{}, Open: pagesOf(v)}
 	if out.Far, err = s.farEnd(ctx); err != nil {
 		return nil, refusal(err)
 	}
@@ -363,6 +366,26 @@ func (s *server) getChecks(ctx context.Context, in *SiteID) (*struct{ Body Check
 		out.Back = []wire.Back{}
 	}
 	return &struct{ Body Checks }{out}, nil
+}
+
+// pagesOf are the web pages of services, as they are opened from elsewhere.
+func pagesOf(v site.View) map[string]string {
+	out := map[string]string{}
+	m, known := reach.Of(v), catalogue.Shipped().With(v.Kinds...)
+	outer, _ := reach.Outermost(v)
+	host := outer.WAN.Name
+	if host == "" && outer.WAN.Address.IsValid() {
+		host = outer.WAN.Address.String()
+	}
+	for _, w := range v.Wishes() {
+		kind, ok := known.Named(w.Device.Kind, w.Service.Name, w.Service.Protocol, w.Service.Ports)
+		entries := m.Entries(w)
+		if !ok || host == "" || len(entries) == 0 || !strings.HasPrefix(kind.Address, "http") {
+			continue
+		}
+		out[w.Service.ID] = strings.NewReplacer("{host}", host, "{port}", fmt.Sprint(entries[0].Outside.Lo)).Replace(kind.Address)
+	}
+	return out
 }
 
 // sideOf is where this computer is, as seen from a site.

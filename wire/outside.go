@@ -418,24 +418,27 @@ func firstOfAll(points []netip.Addr, _ int, _ string) []netip.Addr {
 func (p *trial) resolve(ctx context.Context, server netip.Addr, name string, what uint16) (*dns.Msg, error) {
 	m := new(dns.Msg)
 	m.SetQuestion(name, what)
-	var err error
+	question, err := m.Pack()
+	if err != nil {
+		return nil, err
+	}
+	c, err := p.dialServer(ctx, netip.AddrPortFrom(server, 53))
+	if err != nil {
+		return nil, err
+	}
+	defer c.Close()
+	defer context.AfterFunc(ctx, func() { c.Close() })()
+	buffer := make([]byte, 4096)
 	for range 2 {
-		var c net.Conn
-		if c, err = p.dialServer(ctx, netip.AddrPortFrom(server, 53)); err != nil {
+		if _, err = c.Write(question); err != nil {
 			return nil, err
 		}
-		d := &dns.Conn{Conn: c}
-		d.SetDeadline(time.Now().Add(900 * time.Millisecond))
-		var answer *dns.Msg
-		if err = d.WriteMsg(m); err == nil {
-			answer, err = d.ReadMsg()
-		}
-		c.Close()
-		if err == nil && answer.Id == m.Id {
-			return answer, nil
-		}
-		if ctx.Err() != nil {
-			return nil, ctx.Err()
+		c.SetReadDeadline(time.Now().Add(900 * time.Millisecond))
+		for n := 0; err == nil; {
+			answer := new(dns.Msg)
+			if n, err = c.Read(buffer); err == nil && answer.Unpack(buffer[:n]) == nil && answer.Id == m.Id && answer.Response {
+				return answer, nil
+			}
 		}
 	}
 	return nil, err

@@ -16,32 +16,32 @@ import (
 type Report struct {
 	At         string      `json:"at"`
 	From       string      `json:"from" enum:"inside,outside,both"`
-	Router     Router      `json:"router"`
-	Name       Name        `json:"name"`
-	Interfaces []Interface `json:"interfaces"`
-	Services   []Service   `json:"services"`
+	Router     RouterSeen  `json:"router"`
+	Name       NameSeen    `json:"name"`
+	Interfaces []ThereSeen `json:"interfaces"`
+	Services   []Verdict   `json:"services"`
 	Notes      []string    `json:"notes"`
 }
 
-// Router is what was seen of the router that faces the provider. Private is that its outside
+// RouterSeen is what was seen of the router that faces the provider. Private is that its outside
 // address is one that nobody reaches from elsewhere.
-type Router struct {
+type RouterSeen struct {
 	Answers bool             `json:"answers"`
 	Outside site.ToldOutside `json:"outside,omitzero"`
 	Private bool             `json:"private"`
 	Says    string           `json:"says,omitempty" doc:"What is odd about the outside address"`
 }
 
-// Name is what the dynamic DNS name stands for, and whether that is the outside address.
-type Name struct {
+// NameSeen is what the dynamic DNS name stands for, and whether that is the outside address.
+type NameSeen struct {
 	Name   string       `json:"name,omitempty"`
 	Points []netip.Addr `json:"points"`
 	Agrees bool         `json:"agrees"`
 	Says   string       `json:"says,omitempty"`
 }
 
-// Interface is who answers at the planned address of an interface.
-type Interface struct {
+// ThereSeen is who answers at the planned address of an interface.
+type ThereSeen struct {
 	Interface string     `json:"interface"`
 	Planned   netip.Addr `json:"planned,omitzero"`
 	Answers   string     `json:"answers" enum:"yes,no,untried"`
@@ -51,9 +51,9 @@ type Interface struct {
 	Says      string     `json:"says,omitempty"`
 }
 
-// Service is whether a service works, and why it does not. RuledOut are the causes that what
+// Verdict is whether a service works, and why it does not. RuledOut are the causes that what
 // was seen speaks against.
-type Service struct {
+type Verdict struct {
 	Service  string     `json:"service"`
 	Open     bool       `json:"open" doc:"It is wanted from outside"`
 	Dial     string     `json:"dial,omitempty" doc:"What is to be typed from elsewhere"`
@@ -70,17 +70,17 @@ type Service struct {
 // Cause is something that may be wrong. The chances of all causes of a service add to 1; those
 // that are left out for being unlikely are ruled out.
 type Cause struct {
-	Cause  string  `json:"cause"`
-	Title  string  `json:"title"`
-	Chance float64 `json:"chance"`
-	Why    string  `json:"why"`
-	Mend   *Mend   `json:"mend,omitempty"`
-	Next   string  `json:"next,omitempty" doc:"The further look that would tell most of it"`
+	Cause  string     `json:"cause"`
+	Title  string     `json:"title"`
+	Chance float64    `json:"chance"`
+	Why    string     `json:"why"`
+	Mend   *CauseMend `json:"mend,omitempty"`
+	Next   string     `json:"next,omitempty" doc:"The further look that would tell most of it"`
 }
 
-// Mend is what ends a cause: edits of the plan, or a step of the sheet to do again, or in
+// CauseMend is what ends a cause: edits of the plan, or a step of the sheet to do again, or in
 // words alone what is to be done.
-type Mend struct {
+type CauseMend struct {
 	Does  string      `json:"does"`
 	Edits []site.Edit `json:"edits"`
 	Step  string      `json:"step,omitempty"`
@@ -97,7 +97,7 @@ const (
 func Of(v site.View, p site.Proof) Report {
 	c := &court{v: v, p: p, m: reach.Of(v), differs: map[string]map[string]reach.Discrepancy{}}
 	c.gather()
-	out := Report{At: p.At, From: p.From, Router: c.router(), Name: c.name(), Interfaces: []Interface{}, Services: []Service{}, Notes: slices.Clone(p.Notes)}
+	out := Report{At: p.At, From: p.From, Router: c.router(), Name: c.name(), Interfaces: []ThereSeen{}, Services: []Verdict{}, Notes: slices.Clone(p.Notes)}
 	for _, t := range p.Interfaces {
 		if i, ok := c.interfaceOf(t); ok {
 			out.Interfaces = append(out.Interfaces, i)
@@ -111,12 +111,12 @@ func Of(v site.View, p site.Proof) Report {
 
 // Works reports whether no service that is to be open fails.
 func (r Report) Works() bool {
-	return !slices.ContainsFunc(r.Services, func(s Service) bool { return s.Open && s.Works == No })
+	return !slices.ContainsFunc(r.Services, func(s Verdict) bool { return s.Open && s.Works == No })
 }
 
 // judge says how a service fares, and why.
-func (c *court) judge(k *hearing) Service {
-	out := Service{
+func (c *court) judge(k *hearing) Verdict {
+	out := Verdict{
 		Service: k.w.Service.ID, Open: k.open, Inside: k.heard.Inside, Outside: k.heard.Outside, Identity: k.identity, Whose: k.whose,
 		Works: k.works, Causes: []Cause{}, RuledOut: []string{},
 	}

@@ -192,21 +192,21 @@ func (c *court) labelOf(service string) string {
 }
 
 // mend is what ends a cause; nil where that is for the installer to find out.
-func (c *court) mend(k *hearing, cause string) *Mend {
+func (c *court) mend(k *hearing, cause string) *CauseMend {
 	t := c.seen[k.w.Interface.ID]
 	switch cause {
 	case DeviceOff:
 		return words("Switch " + k.w.Device.Label() + " on, and see to its cable")
 	case DeviceMoved:
 		if k.w.Interface.Pin != nil && k.w.Interface.Pin.OnDevice() {
-			return &Mend{Does: "Set its address on the device again", Edits: []site.Edit{}, Step: "device:" + k.w.Interface.ID}
+			return &CauseMend{Does: "Set its address on the device again", Edits: []site.Edit{}, Step: "device:" + k.w.Interface.ID}
 		}
-		return &Mend{Does: "Type its reservation again, and restart the device", Edits: []site.Edit{}, Step: "reserve:" + k.w.Interface.ID}
+		return &CauseMend{Does: "Type its reservation again, and restart the device", Edits: []site.Edit{}, Step: "reserve:" + k.w.Interface.ID}
 	case WrongDevice:
 		if k.w.Interface.MAC != "" && t.MAC != "" && c.nameOf(t.MAC) == "A device with "+string(t.MAC) {
 			put := *k.w.Interface
 			put.MAC = t.MAC
-			return &Mend{Does: fmt.Sprintf("Note %s as the MAC address of %s, if it was swapped", t.MAC, k.w.Device.Label()), Edits: []site.Edit{site.PutInterface{ID: k.w.Device.ID, Interface: put}}}
+			return &CauseMend{Does: fmt.Sprintf("Note %s as the MAC address of %s, if it was swapped", t.MAC, k.w.Device.Label()), Edits: []site.Edit{site.PutInterface{ID: k.w.Device.ID, Interface: put}}}
 		}
 		return words("Take that device off the address")
 	case DeviceRefuses:
@@ -234,7 +234,7 @@ func (c *court) mend(k *hearing, cause string) *Mend {
 		if told, ok := c.p.Router.Outside(); ok && c.placed == "changed" {
 			r := c.outermost
 			r.WAN.Address = told.Address
-			return &Mend{Does: fmt.Sprintf("Note %s as the outside address", told.Address), Edits: []site.Edit{site.PutRouter{Router: r}}}
+			return &CauseMend{Does: fmt.Sprintf("Note %s as the outside address", told.Address), Edits: []site.Edit{site.PutRouter{Router: r}}}
 		}
 	case NameStale:
 		return words("Have the name updated where it is kept, and see why the router did not")
@@ -242,10 +242,10 @@ func (c *court) mend(k *hearing, cause string) *Mend {
 	return nil
 }
 
-func words(does string) *Mend { return &Mend{Does: does, Edits: []site.Edit{}} }
+func words(does string) *CauseMend { return &CauseMend{Does: does, Edits: []site.Edit{}} }
 
 // retype is the line that stands otherwise in the router, or the first of the service.
-func (c *court) retype(k *hearing) *Mend {
+func (c *court) retype(k *hearing) *CauseMend {
 	id := ""
 	for _, e := range k.entries {
 		for _, by := range e.By {
@@ -258,7 +258,7 @@ func (c *court) retype(k *hearing) *Mend {
 	if id == "" {
 		id = k.entries[0].By[0]
 	}
-	return &Mend{Does: "Type its line again, and save", Edits: []site.Edit{}, Step: "line:" + id + ":1"}
+	return &CauseMend{Does: "Type its line again, and save", Edits: []site.Edit{}, Step: "line:" + id + ":1"}
 }
 
 // fares says how a service fares.
@@ -311,8 +311,8 @@ func (c *court) insideWord(h site.Heard) string {
 func capital(s string) string { return strings.ToUpper(s[:1]) + s[1:] }
 
 // router is what was seen of the router.
-func (c *court) router() Router {
-	out := Router{Answers: c.p.Router.Answers, Private: c.wan == "private" || c.wan == "carrier"}
+func (c *court) router() RouterSeen {
+	out := RouterSeen{Answers: c.p.Router.Answers, Private: c.wan == "private" || c.wan == "carrier"}
 	out.Outside, _ = c.p.Router.Outside()
 	switch {
 	case c.wan == "carrier":
@@ -325,9 +325,9 @@ func (c *court) router() Router {
 	return out
 }
 
-func (c *court) name() Name {
+func (c *court) name() NameSeen {
 	n := c.p.Name
-	out := Name{Name: n.Name, Points: c.pointsTo(), Agrees: c.points == "right", Says: n.Why}
+	out := NameSeen{Name: n.Name, Points: c.pointsTo(), Agrees: c.points == "right", Says: n.Why}
 	if out.Points == nil {
 		out.Points = []addr{}
 	}
@@ -342,12 +342,12 @@ func sameAddresses(a, b []addr) bool {
 }
 
 // interfaceOf is who answers at a planned address; false for an interface that is gone.
-func (c *court) interfaceOf(t site.ProofThere) (Interface, bool) {
+func (c *court) interfaceOf(t site.ProofThere) (ThereSeen, bool) {
 	p, ok := c.v.Interface(t.Interface)
 	if !ok {
-		return Interface{}, false
+		return ThereSeen{}, false
 	}
-	out := Interface{Interface: t.Interface, Planned: t.Planned, Answers: t.Answers, MAC: t.MAC, Found: t.Found, Says: t.Why}
+	out := ThereSeen{Interface: t.Interface, Planned: t.Planned, Answers: t.Answers, MAC: t.MAC, Found: t.Found, Says: t.Why}
 	if t.Answers == site.Untried {
 		return out, true
 	}

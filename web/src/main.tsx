@@ -20,6 +20,7 @@ const SitesView = later(() => import("./sites/view").then((m) => m.SitesView));
 const SurveyView = later(() => import("./survey/view").then((m) => m.SurveyView));
 const AddressesView = later(() => import("./addresses/view").then((m) => m.AddressesView));
 const PortsView = later(() => import("./ports/view").then((m) => m.PortsView));
+const ChecksView = later(() => import("./checks/view").then((m) => m.ChecksView));
 const PlaceView = later(() => import("./place/view").then((m) => m.PlaceView));
 
 applyMode();
@@ -50,6 +51,7 @@ if (root)
                 <Route path="addresses" element={<AddressesView />} />
                 <Route path="ports" element={<PortsView />} />
                 <Route path="place" element={<PlaceView />} />
+                <Route path="checks" element={<ChecksView />} />
                 <Route path="*" element={<Lost />} />
               </Route>
               <Route path="*" element={<Lost />} />

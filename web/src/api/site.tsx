@@ -1,8 +1,9 @@
 import { type QueryClient, queryOptions, useQuery, useQueryClient } from "@tanstack/react-query";
 import { createContext, useContext, useEffect, useMemo, useSyncExternalStore } from "react";
 import { notice } from "../parts/notice";
+import { hearCheck } from "./checks";
 import { api, must, Refused, sayWhy } from "./client";
-import type { Answer, By, Edit, SurveyState } from "./model";
+import type { Answer, By, CheckState, Edit, SurveyState } from "./model";
 import { hearSurvey } from "./survey";
 
 export const sitesQuery = queryOptions({
@@ -255,7 +256,7 @@ export function useUndo() {
   );
 }
 
-type News = { id: string; version?: number; survey?: SurveyState };
+type News = { id: string; version?: number; survey?: SurveyState; check?: CheckState };
 
 /**
  * useNews looks again at what other windows change. Only a window in sight listens: a browser
@@ -269,8 +270,9 @@ export function useNews() {
     let again: ReturnType<typeof setTimeout> | undefined;
     let missed = false;
     const hear = (event: MessageEvent<string>) => {
-      const { id, version = 0, survey }: News = JSON.parse(event.data);
+      const { id, version = 0, survey, check }: News = JSON.parse(event.data);
       if (survey) hearSurvey(client, id, survey);
+      if (check) hearCheck(client, id, check);
       if (!version) return;
       if (version < 0 || version > versionOf(client, id))
         client.invalidateQueries({ queryKey: siteQuery(id).queryKey });

@@ -3,7 +3,7 @@ import { Reach } from "../access/reach";
 import { Dialog } from "../parts/dialog";
 
 const keys: [string[], string][] = [
-  [["1", "2", "3", "4"], "Survey, Addresses, Ports, Put in place"],
+  [["1", "2", "3", "4", "5"], "Survey, Addresses, Ports, Put in place, Checks"],
   [["/"], "Find a device, address, MAC address or port"],
   [["N"], "Go to the next snag"],
   [["F"], "Take the first mend of what is picked"],

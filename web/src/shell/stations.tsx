@@ -22,6 +22,11 @@ export const stations: Station[] = [
       `${left.opened} of ${left.open} open${left.clashes ? `, ${plural(left.clashes, "clash", "clashes")}` : ""}`,
   },
   { path: "place", title: "Put in place", left: ({ left }) => `${left.done} of ${left.steps} steps` },
+  {
+    path: "checks",
+    title: "Checks",
+    left: ({ left }) => (left.tried > 0 ? `${left.works} of ${left.open} work` : "not yet run"),
+  },
 ];
 
 /** Stations lead through the work. */

@@ -1,0 +1,67 @@
+import { type QueryClient, queryOptions, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { notice } from "../parts/notice";
+import { api, must, sayWhy } from "./client";
+import type { CheckState, Checks } from "./model";
+import { useSite, useSiteId } from "./site";
+
+const checksKey = (id: string) => ["checks", id];
+
+const checksQuery = (id: string, version: number) =>
+  queryOptions({
+    queryKey: [...checksKey(id), version],
+    queryFn: async () => must(await api.GET("/api/sites/{id}/checks", { params: { path: { id } } })),
+    placeholderData: (last: Checks | undefined) => last,
+  });
+
+/** hearCheck takes what the server tells of a check that goes on, and asks what it has seen so far. */
+export function hearCheck(client: QueryClient, id: string, state: CheckState) {
+  client.setQueriesData<Checks>({ queryKey: checksKey(id) }, (old) => old && { ...old, state });
+  client.invalidateQueries({ queryKey: checksKey(id) });
+}
+
+/** useChecks is what was tried last, or so far by the check that goes on, and what it says of the plan. */
+export function useChecks() {
+  const { id, version } = useSite();
+  return useQuery(checksQuery(id, version));
+}
+
+export type CheckPlan = { what?: "check" | "watch"; from?: "" | "inside" | "outside"; services?: string[] };
+
+/** useCheck starts and stops checks. */
+export function useCheck() {
+  const id = useSiteId();
+  const client = useQueryClient();
+  const done = (state: CheckState) => hearCheck(client, id, state);
+  const onError = (error: unknown) => notice.warn(sayWhy(error));
+  const start = useMutation({
+    mutationFn: async (plan: CheckPlan) =>
+      must(await api.POST("/api/sites/{id}/checks", { params: { path: { id } }, body: plan })),
+    onSuccess: done,
+    onError,
+  });
+  const stop = useMutation({
+    mutationFn: async () => must(await api.POST("/api/sites/{id}/checks/stop", { params: { path: { id } } })),
+    onSuccess: done,
+    onError,
+  });
+  const saw = useMutation({
+    mutationFn: async (body: { service: string; saw: "answers" | "nothing" }) =>
+      must(await api.POST("/api/sites/{id}/checks/saw", { params: { path: { id } }, body })),
+    onSuccess: () => client.invalidateQueries({ queryKey: ["site", id] }),
+    onError,
+  });
+  return { start, stop, saw };
+}
+
+/** usePairing pairs this program with a helper at the far end; an empty text forgets it. */
+export function usePairing(then: () => void) {
+  const id = useSiteId();
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: async (pairing: string) => must(await api.PUT("/api/far-end", { body: { pairing } })),
+    onSuccess: () => {
+      client.invalidateQueries({ queryKey: checksKey(id) });
+      then();
+    },
+  });
+}
