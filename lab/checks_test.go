@@ -187,13 +187,17 @@ func (s *street) put(p trialPlan, faults []fault, silent drops) (held string) {
 		s.device(i, d, p, faults)
 	}
 	s.wan(has)
+	for _, ns := range append([]string{s.laptop, s.router, s.provider, s.middle, s.far}, s.devices...) { // what the run before left
+		s.ip(ns, "neigh flush all")
+		s.run(ns, "sh", "-c", "command -v conntrack >/dev/null && conntrack -F 2>/dev/null; true")
+	}
 	held = s.routerRules(p, faults, silent)
 	stale := has(diagnosis.NameStale) != nil
 	at := siteAt
 	if has(diagnosis.AddressChanged) != nil && !stale {
 		at = movedAt
 	}
-	s.start("names", s.router, nil, "sh", "-c", "dnsmasq --keep-in-foreground --conf-file=/dev/null --no-resolv --no-hosts --bind-interfaces --interface=br0 --except-interface=lo --address=/studio.example.net/"+at+" & echo ready; wait")
+	s.start("names", s.router, nil, "sh", "-c", "dnsmasq --keep-in-foreground --conf-file=/dev/null --no-resolv --no-hosts --bind-interfaces --interface=br0 --except-interface=lo --address=/studio.example.net/"+at+" & sleep 0.1; echo ready; wait")
 	s.start("page", s.router, []string{deviceVariable + `=[{"Protocol":"tcp","Speaks":"http","Name":"Street router","Port":80}]`}, os.Args[0])
 	if f := has(diagnosis.HeldByUPnP); f != nil {
 		s.daemon(p, *f)

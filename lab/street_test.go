@@ -18,6 +18,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"strings"
+	"syscall"
 	"testing"
 	"time"
 
@@ -237,6 +238,7 @@ func (s *street) start(what, ns string, env []string, args ...string) string {
 	s.end(what)
 	cmd := exec.Command("ip", append([]string{"netns", "exec", ns}, args...)...)
 	cmd.Env = append(os.Environ(), env...)
+	cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true} // so that what it starts ends with it
 	out, err := cmd.StdoutPipe()
 	if err != nil {
 		s.t.Fatal(err)
@@ -263,7 +265,7 @@ func (s *street) start(what, ns string, env []string, args ...string) string {
 
 func (s *street) end(what string) {
 	if cmd := s.running[what]; cmd != nil {
-		cmd.Process.Kill()
+		syscall.Kill(-cmd.Process.Pid, syscall.SIGKILL)
 		cmd.Wait()
 		delete(s.running, what)
 	}

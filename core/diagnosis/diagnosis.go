@@ -97,7 +97,7 @@ const (
 func Of(v site.View, p site.Proof) Report {
 	c := &court{v: v, p: p, m: reach.Of(v), differs: map[string]map[string]reach.Discrepancy{}}
 	c.gather()
-	out := Report{At: p.At, From: p.From, Router: c.router(), Name: c.name(), Interfaces: []ThereSeen{}, Services: []Verdict{}, Notes: slices.Clone(p.Notes)}
+	out := Report{At: p.At, From: p.From, Router: c.router(), Name: c.name(), Interfaces: []ThereSeen{}, Services: []Verdict{}, Notes: append([]string{}, p.Notes...)}
 	for _, t := range p.Interfaces {
 		if i, ok := c.interfaceOf(t); ok {
 			out.Interfaces = append(out.Interfaces, i)

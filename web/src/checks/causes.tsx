@@ -20,7 +20,7 @@ export function MendOf({ cause }: { cause: Cause }) {
   if (!mend) return null;
   if (mend.edits.length > 0)
     return (
-      <Button size="xs" variant="solid" onClick={() => edit.mutate({ edits: mend.edits, says: `${mend.does}: done.` })}>
+      <Button size="xs" variant="solid" className="wraps" onClick={() => edit.mutate({ edits: mend.edits, says: `${mend.does}: done.` })}>
         {mend.does}
       </Button>
     );
@@ -48,22 +48,28 @@ export function MendOf({ cause }: { cause: Cause }) {
   );
 }
 
-function CauseItem({ cause, nth }: { cause: Cause; nth: number }) {
+/** CauseItem is a cause after others: what they said already is not said again. */
+function CauseItem({ cause, before }: { cause: Cause; before: Cause[] }) {
+  const told = (say: (c: Cause) => string | undefined) => before.some((b) => say(b) === say(cause));
   return (
     <Box as="li" data-cause={cause.cause}>
       <Text>
         <b>
-          {nth} {cause.title}
+          {before.length + 1} {cause.title}
         </b>{" "}
         <Muted fontSize="small">{inTen(cause.chance)}</Muted>
       </Text>
-      <Text fontSize="small" color="muted">
-        {cause.why}
-      </Text>
-      <Box my="4px">
-        <MendOf cause={cause} />
-      </Box>
-      {cause.next && (
+      {!told((c) => c.why) && (
+        <Text fontSize="small" color="muted">
+          {cause.why}
+        </Text>
+      )}
+      {!told((c) => c.mend?.does) && (
+        <Box my="4px">
+          <MendOf cause={cause} />
+        </Box>
+      )}
+      {cause.next && !told((c) => c.next) && (
         <Text fontSize="small">
           <Muted>Would tell most:</Muted> {cause.next}
         </Text>
@@ -102,7 +108,7 @@ export function Picked({ verdict: v, checks, name }: { verdict: Verdict; checks:
         <Section title={v.causes[0]?.cause === "no-way-back-in" ? "No fault" : "Likeliest first"}>
           <Stack as="ol" gap="10px">
             {v.causes.map((c, i) => (
-              <CauseItem key={c.cause} cause={c} nth={i + 1} />
+              <CauseItem key={c.cause} cause={c} before={v.causes.slice(0, i)} />
             ))}
           </Stack>
         </Section>

@@ -1,5 +1,6 @@
 import { Box, Button, Flex, Heading, Stack, Text } from "@chakra-ui/react";
 import { useMemo, useState } from "react";
+import { Link } from "react-router";
 import { useCheck, useChecks } from "../api/checks";
 import type { Checks, Verdict } from "../api/model";
 import { useSite } from "../api/site";
@@ -29,7 +30,8 @@ export function ChecksView() {
   const all = checks?.report?.services ?? [];
   const open = all.filter((v) => v.open);
   const inside = all.filter((v) => !v.open);
-  const failing = open.filter((v) => v.works === "no");
+  const planless = open.filter((v) => v.works === "no" && !v.dial);
+  const failing = open.filter((v) => v.works === "no" && v.dial);
   const quiet = open.filter((v) => v.works !== "no").sort((x, y) => rank[x.works] - rank[y.works]);
   const insideFail = inside.filter((v) => v.works === "no");
   const picked = all.find((v) => pick === `service:${v.service}`) ?? failing[0];
@@ -91,6 +93,9 @@ export function ChecksView() {
                   {n}
                 </Remark>
               ))}
+              <Text fontSize="label" color="muted" textAlign="end" className="no-print">
+                The four marks: {four.join(" · ")}
+              </Text>
               <Stack as="ol" gap="8px" aria-label="What fails" data-failing={failing.length}>
                 {failing.map((v) => (
                   <Failing
@@ -104,6 +109,12 @@ export function ChecksView() {
                   />
                 ))}
               </Stack>
+              {planless.length > 0 && (
+                <Text data-planless={planless.length}>
+                  <b>Not opened yet:</b> {planless.map(label).join("; ")}.{" "}
+                  <Link to="../ports">Open them on Ports.</Link>
+                </Text>
+              )}
               <Quiet
                 title="What works, or is not known"
                 verdicts={quiet}
@@ -337,9 +348,6 @@ function Quiet({ title, verdicts, checks, running, label, picked, onPick }: Quie
           />
         ))}
       </ul>
-      <Text fontSize="label" color="muted">
-        Four marks: {four.join(", ")}.
-      </Text>
     </section>
   );
 }

@@ -92,6 +92,7 @@ export const plainCss = {
     py: "8px",
     "&[data-picked=true]": { borderColor: "brass.mark", borderLeftColor: "madder.mark" },
   },
+  ".wraps": { whiteSpace: "normal", height: "auto", minHeight: "26px", textAlign: "start", maxW: "100%" },
   ".failing-name": { flex: "1 1 200px", minW: 0, overflowWrap: "anywhere" },
   ".quiet li": {
     display: "flex",
