@@ -69,6 +69,9 @@ func ParsePairing(text string) (Pairing, error) {
 	if err := checkAddr(p.Addr); err != nil {
 		return Pairing{}, &PairingError{err.Error()}
 	}
+	if p.String() != word { // the last character has bits to spare
+		return Pairing{}, &PairingError{"the last character is wrong; copy the whole word again"}
+	}
 	return p, nil
 }
 

@@ -44,7 +44,8 @@ func (k *hearing) reached() bool {
 
 // looped reports whether it was only tried from inside against the outside address, in vain.
 func (k *hearing) looped() bool {
-	return k.heard.Outside.By == site.TriedLooped && k.heard.Outside.Result != site.HeardAnswers
+	h := k.heard.Outside
+	return h.By == site.TriedLooped && h.Tried() && h.Result != site.HeardAnswers
 }
 
 // carrier is the block that providers share among customers (RFC 6598).

@@ -1,0 +1,295 @@
+package afar
+
+import (
+	"context"
+	"crypto/tls"
+	"encoding/json"
+	"fmt"
+	"net"
+	"net/http"
+	"net/netip"
+	"runtime"
+	"strings"
+	"sync"
+	"sync/atomic"
+	"testing"
+	"time"
+
+	"github.com/pion/stun/v3"
+
+	"vestpin/core/site"
+	"vestpin/wire"
+)
+
+// helper runs one on loopback, which it tries as in a lab unless that is told.
+func helper(t *testing.T, lab bool) (*Helper, netip.AddrPort) {
+	t.Helper()
+	l, err := net.Listen("tcp4", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	mirror, err := net.ListenPacket("udp4", l.Addr().String())
+	if err != nil {
+		t.Fatal(err)
+	}
+	h, err := New(l.Addr().String())
+	if err != nil {
+		t.Fatal(err)
+	}
+	h.Lab = lab
+	ctx, stop := context.WithCancel(context.Background())
+	ended := make(chan error)
+	go func() { ended <- h.Serve(ctx, l, mirror) }()
+	t.Cleanup(func() {
+		stop()
+		if err := <-ended; err != nil {
+			t.Error(err)
+		}
+	})
+	return h, netip.MustParseAddrPort(l.Addr().String())
+}
+
+func client(t *testing.T, p Pairing) *Client {
+	t.Helper()
+	c, err := Reach(context.Background(), p)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return c
+}
+
+// page is a server of pages, and its port.
+func page(t *testing.T) uint16 {
+	t.Helper()
+	l, err := net.Listen("tcp4", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	s := &http.Server{Handler: http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) { fmt.Fprint(w, "<title>Kiln</title>") })}
+	go s.Serve(l)
+	t.Cleanup(func() { s.Close() })
+	return uint16(l.Addr().(*net.TCPAddr).Port)
+}
+
+// A pairing text comes back as it was, and none with a wrong digit does.
+func TestPairing(t *testing.T) {
+	h, err := New("far.example:8418")
+	if err != nil {
+		t.Fatal(err)
+	}
+	text := h.Pairing().String()
+	for _, line := range []string{text, "Answering at far.example:8418; pair with " + text + "\n", strings.ToUpper(text)} {
+		if got, err := ParsePairing(line); err != nil || got != h.Pairing() {
+			t.Errorf("%q: %+v %v", line, got, err)
+		}
+	}
+	for i := range text {
+		wrong := []byte(text)
+		if wrong[i]++; wrong[i] == '-' {
+			wrong[i] = 'x'
+		}
+		if got, err := ParsePairing(string(wrong)); err == nil {
+			t.Errorf("a wrong character at %d is taken: %+v", i, got)
+		}
+		if _, err := ParsePairing(text[:i]); err == nil {
+			t.Errorf("a text of %d characters is taken", i)
+		}
+	}
+	for _, bad := range []string{"", "vpa9-abc", "hello", "vpa1-"} {
+		if _, err := ParsePairing(bad); err == nil {
+			t.Errorf("%q is taken", bad)
+		}
+	}
+}
+
+// The helper tries what it is asked and says what it heard, where it sees who asks, and by
+// STUN the same.
+func TestTries(t *testing.T) {
+	h, at := helper(t, true)
+	c := client(t, h.Pairing())
+	if a, err := c.Sees(context.Background()); err != nil || a.String() != "127.0.0.1" {
+		t.Errorf("it sees %v %v", a, err)
+	}
+	port := page(t)
+	got := map[int]site.Heard{}
+	err := c.Try(context.Background(), []wire.Question{{Protocol: site.TCP, Port: port, Check: "http"}, {Protocol: site.TCP, Port: 1, Check: "tcp"}, {Protocol: site.UDP, Port: 9, Check: "none"}}, func(i int, h site.Heard) { got[i] = h })
+	if err != nil || got[0].Result != site.HeardAnswers || got[0].Says != "HTTP 200, Kiln" || got[1].Result != site.HeardRefused || got[2].Result != site.Untried {
+		t.Errorf("%v %+v", err, got)
+	}
+	conn, err := net.Dial("udp4", at.String())
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer conn.Close()
+	conn.SetDeadline(time.Now().Add(3 * time.Second))
+	conn.Write(stun.MustBuild(stun.TransactionID, stun.BindingRequest).Raw)
+	buffer := make([]byte, 500)
+	n, err := conn.Read(buffer)
+	m := &stun.Message{Raw: buffer[:n]}
+	var seen stun.XORMappedAddress
+	if err != nil || m.Decode() != nil || seen.GetFrom(m) != nil || seen.String() != conn.LocalAddr().String() {
+		t.Errorf("STUN sees %v %v, not %v", seen, err, conn.LocalAddr())
+	}
+}
+
+// It does nothing for those without its secret, nothing for a private address, not more than
+// so many ports at once, and not faster than so many a second.
+func TestRefuses(t *testing.T) {
+	h, _ := helper(t, true)
+	strange := h.Pairing()
+	strange.Secret[3]++
+	if _, err := client(t, strange).Sees(context.Background()); err == nil || !strings.Contains(err.Error(), "secret is another") {
+		t.Errorf("another secret: %v", err)
+	}
+	strange = h.Pairing()
+	strange.Key[3]++
+	if _, err := client(t, strange).Sees(context.Background()); err == nil || !strings.Contains(err.Error(), "another key") {
+		t.Errorf("another key: %v", err)
+	}
+	c := client(t, h.Pairing())
+	many := make([]wire.Question, wire.MostAsked+1)
+	for i := range many {
+		many[i] = wire.Question{Protocol: site.TCP, Port: uint16(i + 1), Check: "tcp"}
+	}
+	if err := c.Try(context.Background(), many, func(int, site.Heard) {}); err == nil || !strings.Contains(err.Error(), "65 ports") {
+		t.Errorf("65 ports: %v", err)
+	}
+	if err := c.Try(context.Background(), []wire.Question{{Protocol: "icmp", Port: 1}}, func(int, site.Heard) {}); err == nil {
+		t.Error("another protocol is tried")
+	}
+	begin, n := time.Now(), 0
+	if err := c.Try(context.Background(), many[:30], func(int, site.Heard) { n++ }); err != nil || n != 30 || time.Since(begin) < 1300*time.Millisecond {
+		t.Errorf("30 ports in %v: %v", time.Since(begin), err)
+	}
+	private, _ := helper(t, false)
+	if err := client(t, private.Pairing()).Try(context.Background(), many[:1], func(int, site.Heard) { t.Error("a private address is tried") }); err == nil || !strings.Contains(err.Error(), "no address of the internet") {
+		t.Errorf("loopback: %v", err)
+	}
+	for a, want := range map[string]bool{"10.1.2.3": false, "100.64.1.1": false, "192.168.1.1": false, "169.254.1.1": false, "224.0.0.1": false, "0.1.2.3": false, "255.255.255.255": false, "127.0.0.1": false, "198.51.100.7": true, "203.0.113.47": true} {
+		if got := public(netip.MustParseAddr(a)); got != want {
+			t.Errorf("%s is public: %v", a, got)
+		}
+	}
+}
+
+// liar answers as a helper of a pairing would, but as it likes.
+func liar(t *testing.T, version string, answer http.HandlerFunc) Pairing {
+	t.Helper()
+	h, err := New("127.0.0.1:1")
+	if err != nil {
+		t.Fatal(err)
+	}
+	l, err := tls.Listen("tcp4", "127.0.0.1:0", &tls.Config{Certificates: []tls.Certificate{h.cert}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	s := &http.Server{Handler: http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		w.Header().Set("Server", version)
+		answer(w, r)
+	})}
+	go s.Serve(l)
+	t.Cleanup(func() { s.Close() })
+	p := h.Pairing()
+	p.Addr = l.Addr().String()
+	return p
+}
+
+// What a helper says is data: one that is down, of another version, slow, lies, sends on or
+// never ends is told of, and nothing that it was not asked is believed.
+func TestLiars(t *testing.T) {
+	asked := []wire.Question{{Protocol: site.TCP, Port: 80, Check: "http"}}
+	line := func(of int, h site.Heard) string {
+		b, _ := json.Marshal(map[string]any{"of": of, "heard": h})
+		return string(b) + "\n"
+	}
+	for _, c := range []struct {
+		what, version, want string
+		answer              http.HandlerFunc
+	}{
+		{"another version", "vestpin-afar/9", "use the same version", func(w http.ResponseWriter, _ *http.Request) {}},
+		{"no version at all", "", "use the same version", func(w http.ResponseWriter, _ *http.Request) {}},
+		{"sends on", Version, "refuses", func(w http.ResponseWriter, r *http.Request) {
+			http.Redirect(w, r, "https://198.51.100.9/", http.StatusFound)
+		}},
+		{"nothing", Version, "0 of 1 ports", func(http.ResponseWriter, *http.Request) {}},
+		{"no JSON", Version, "not understood", func(w http.ResponseWriter, _ *http.Request) { fmt.Fprintln(w, "<html>") }},
+		{"a port that was not asked", Version, "0 of 1 ports", func(w http.ResponseWriter, _ *http.Request) {
+			fmt.Fprint(w, line(7, site.Heard{Result: site.HeardAnswers}), line(-1, site.Heard{Result: site.HeardAnswers}))
+		}},
+		{"another port in its place, a result that is none", Version, "0 of 1 ports", func(w http.ResponseWriter, _ *http.Request) {
+			fmt.Fprint(w, line(0, site.Heard{Result: site.HeardAnswers, At: netip.MustParseAddrPort("203.0.113.47:81")}), line(0, site.Heard{Result: "perhaps"}))
+		}},
+		{"a line without end", Version, "broke off", func(w http.ResponseWriter, _ *http.Request) { fmt.Fprint(w, strings.Repeat("x", 1<<20)) }},
+		{"for ever", Version, "broke off", func(w http.ResponseWriter, r *http.Request) {
+			for r.Context().Err() == nil {
+				if _, err := w.Write(make([]byte, 4096)); err != nil {
+					return
+				}
+			}
+		}},
+	} {
+		err := client(t, liar(t, c.version, c.answer)).Try(context.Background(), asked, func(_ int, h site.Heard) { t.Errorf("%s: %+v is believed", c.what, h) })
+		if err == nil || !strings.Contains(err.Error(), c.want) {
+			t.Errorf("%s: %v", c.what, err)
+		}
+	}
+	var got site.Heard
+	long := liar(t, Version, func(w http.ResponseWriter, _ *http.Request) {
+		fmt.Fprint(w, line(0, site.Heard{Result: site.HeardAnswers, Says: strings.Repeat("a\x07", 900), By: site.TriedPerson}))
+	})
+	if err := client(t, long).Try(context.Background(), asked, func(_ int, h site.Heard) { got = h }); err != nil || len([]rune(got.Says)) > 251 || strings.Contains(got.Says, "\x07") || got.By != "" {
+		t.Errorf("a long answer: %v %+v", err, got)
+	}
+	slow := liar(t, Version, func(_ http.ResponseWriter, r *http.Request) { <-r.Context().Done() })
+	ctx, stop := context.WithTimeout(context.Background(), 300*time.Millisecond)
+	defer stop()
+	if err := client(t, slow).Try(ctx, asked, func(int, site.Heard) {}); err == nil {
+		t.Error("a slow one is waited for")
+	}
+	if _, err := client(t, Pairing{Addr: "127.0.0.1:1"}).Sees(context.Background()); err == nil || !strings.Contains(err.Error(), "does not answer") {
+		t.Errorf("one that is down: %v", err)
+	}
+}
+
+// A thousand refused requests a second do not hold up a check that runs, and the helper stays
+// small.
+func TestFlood(t *testing.T) {
+	h, at := helper(t, true)
+	ctx, stop := context.WithCancel(context.Background())
+	var refused atomic.Int64
+	var all sync.WaitGroup
+	t0 := &http.Transport{TLSClientConfig: &tls.Config{InsecureSkipVerify: true}, MaxIdleConnsPerHost: 20}
+	for range 20 {
+		all.Go(func() {
+			for ctx.Err() == nil {
+				req, _ := http.NewRequestWithContext(ctx, http.MethodPost, "https://"+at.String()+"/try", strings.NewReader("{}"))
+				resp, err := (&http.Client{Transport: t0}).Do(req)
+				if err == nil {
+					resp.Body.Close()
+					refused.Add(1)
+				}
+				time.Sleep(15 * time.Millisecond)
+			}
+		})
+	}
+	begin, n := time.Now(), 0
+	var questions []wire.Question
+	for range 40 {
+		questions = append(questions, wire.Question{Protocol: site.TCP, Port: page(t), Check: "http"})
+	}
+	err := client(t, h.Pairing()).Try(context.Background(), questions, func(_ int, h site.Heard) {
+		if h.Result == site.HeardAnswers {
+			n++
+		}
+	})
+	took := time.Since(begin)
+	stop()
+	all.Wait()
+	rate := float64(refused.Load()) / took.Seconds()
+	if err != nil || n != 40 || took > 6*time.Second || rate < 300 {
+		t.Errorf("%d of 40 in %v beside %.0f refusals a second: %v", n, took, rate, err)
+	}
+	var m runtime.MemStats
+	runtime.ReadMemStats(&m)
+	t.Logf("%v beside %.0f refusals a second, heap %d MB", took, rate, m.HeapInuse>>20)
+}
