@@ -128,7 +128,7 @@ func (s *server) farEnd(ctx context.Context) (FarEnd, error) {
 // setFarEnd pairs with a helper; an empty text forgets it.
 func (s *server) setFarEnd(ctx context.Context, in *struct {
 	Body struct {
-		Pairing string `json:"pairing" maxLength:"1000" doc:"The last word of what vestpin afar prints, or the whole line"`
+		Pairing string `json:"pairing" doc:"The last word of what vestpin afar prints, or the whole line"`
 	}
 }) (*struct{ Body FarEnd }, error) {
 	text := ""
@@ -167,15 +167,13 @@ func (s *server) startCheck(ctx context.Context, in *struct {
 	if farErr == nil {
 		trial.Far = far
 	}
-	c, err := s.beginCheck(in.ID, in.Body.What)
+	ctx, stop := context.WithCancel(context.Background()) // it goes on when the request is over
+	c, err := s.beginCheck(in.ID, in.Body.What, stop)
 	if err != nil {
+		stop()
 		return nil, err
 	}
 	go func() {
-		ctx, stop := context.WithCancel(context.Background())
-		c.mu.Lock()
-		c.stop = stop
-		c.mu.Unlock()
 		defer close(c.ended)
 		defer stop()
 		if in.Body.What == "watch" {
@@ -189,11 +187,11 @@ func (s *server) startCheck(ctx context.Context, in *struct {
 	return &struct{ Body CheckState }{state}, nil
 }
 
-func (s *server) beginCheck(id, what string) (*checking, error) {
+func (s *server) beginCheck(id, what string, stop context.CancelFunc) (*checking, error) {
 	if what == "" {
 		what = "check"
 	}
-	c := &checking{state: CheckState{Running: true, What: what, Doing: "beginning"}, ended: make(chan struct{}), stop: func() {}}
+	c := &checking{state: CheckState{Running: true, What: what, Doing: "beginning"}, ended: make(chan struct{}), stop: stop}
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	if old := s.checks[id]; old != nil {
@@ -321,10 +319,7 @@ func (s *server) stopCheck(_ context.Context, in *SiteID) (*struct{ Body CheckSt
 	if c == nil {
 		return nil, huma.Error404NotFound("No check of this site is going on.")
 	}
-	c.mu.Lock()
-	stop := c.stop
-	c.mu.Unlock()
-	stop()
+	c.stop()
 	<-c.ended
 	state, _, _ := c.now()
 	return &struct{ Body CheckState }{state}, nil

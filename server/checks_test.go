@@ -1,0 +1,221 @@
+package server
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+	"testing"
+	"time"
+
+	"vestpin/afar"
+	"vestpin/core/site"
+	"vestpin/demo"
+	"vestpin/sim"
+	"vestpin/wire"
+)
+
+// proving is a server on the demo's networks, each with a far end of its own.
+func proving(t *testing.T) string {
+	t.Helper()
+	network := func(id string) *sim.World {
+		w, err := demo.Network(id)
+		if err != nil {
+			t.Error(err)
+		}
+		if w == nil {
+			w = &sim.World{}
+		}
+		return w
+	}
+	return serve(t, Options{Network: func(id string) wire.Network { return network(id) }, Far: func(_ context.Context, id, _ string) (wire.FarEnd, error) {
+		if w := network(id); w.Beyond != nil {
+			return sim.Far{World: w}, nil
+		}
+		return nil, errors.New("nobody is elsewhere")
+	}}).URL
+}
+
+// checkedAt waits until a check is over, and gives what it came to; services by their id are
+// "works cause".
+func checkedAt(t *testing.T, at string) (Checks, map[string]string) {
+	t.Helper()
+	for range 400 {
+		var read struct {
+			State  CheckState
+			Report *struct {
+				From     string
+				Services []struct {
+					Service, Works string
+					Causes         []struct{ Cause string }
+				}
+			}
+			Far  FarEnd
+			Here Side
+			Open map[string]string
+			Back []wire.Back
+		}
+		if get(t, at, &read); read.State.Running {
+			time.Sleep(50 * time.Millisecond)
+			continue
+		}
+		out := map[string]string{}
+		if read.Report != nil {
+			for _, s := range read.Report.Services {
+				out[s.Service] = s.Works
+				if len(s.Causes) > 0 {
+					out[s.Service] += " " + s.Causes[0].Cause
+				}
+			}
+		}
+		return Checks{State: read.State, Far: read.Far, Here: read.Here, Open: read.Open, Back: read.Back}, out
+	}
+	t.Fatal("the check does not end")
+	return Checks{}, nil
+}
+
+// A check is kept as an edit that undo takes back; on the same stay a later one goes over it,
+// also one of a single service, and what a person saw.
+func TestCheckFromStartToUndo(t *testing.T) {
+	u := proving(t)
+	at := u + "/api/sites/pottery/checks"
+	if c, _ := checkedAt(t, at); c.State.What != "" || !c.Here.Inside || c.Far.At != "198.51.100.7" {
+		t.Errorf("before: %+v", c)
+	}
+	if status, body := send(t, "POST", at, `{}`); status != 200 {
+		t.Fatalf("%d %s", status, body)
+	}
+	if status, body := send(t, "POST", at, `{"what":"watch"}`); status != 409 {
+		t.Errorf("a second at once: %d %s", status, body)
+	}
+	c, got := checkedAt(t, at)
+	if got["rec.web"] != "yes" || got["rec.video"] != "no forward-missing" || got["decoder.web"] != "no wrong-device" || c.State.Says != "" {
+		t.Errorf("%+v %v", c.State, got)
+	}
+	if c.Open["rec.web"] != "http://studio.example.net:8020/" || c.Open["phone.sip"] != "" {
+		t.Errorf("pages to open are %v", c.Open)
+	}
+	proofs := func() (list []site.Proof, left Left) {
+		var a struct {
+			Site struct{ Proofs []site.Proof }
+			Left Left
+		}
+		get(t, u+"/api/sites/pottery", &a)
+		return a.Site.Proofs, a.Left
+	}
+	kept, left := proofs()
+	if len(kept) != 1 || left.Works != 3 || left.Tried != 8 {
+		t.Errorf("%d are kept, %+v", len(kept), left)
+	}
+	if status, body := send(t, "POST", at, `{"services":["rec.video"],"from":"inside"}`); status != 200 {
+		t.Fatalf("%d %s", status, body)
+	}
+	if _, got := checkedAt(t, at); got["rec.web"] != "yes" {
+		t.Errorf("after a check of one: %v", got)
+	}
+	if status, body := send(t, "POST", at+"/saw", `{"service":"rec.video","saw":"answers"}`); status != 200 {
+		t.Fatalf("%d %s", status, body)
+	}
+	if _, got := checkedAt(t, at); got["rec.video"] != "yes" {
+		t.Errorf("after somebody saw it: %v", got)
+	}
+	if status, _ := send(t, "POST", at+"/saw", `{"service":"nothing","saw":"answers"}`); status != 404 {
+		t.Errorf("a service that is not there: %d", status)
+	}
+	for version := 4; version < 7; version++ {
+		if status, body := send(t, "POST", u+"/api/sites/pottery/undo", fmt.Sprintf(`{"version":%d}`, version)); status != 200 {
+			t.Fatalf("%d %s", status, body)
+		}
+	}
+	if kept, _ := proofs(); len(kept) != 0 {
+		t.Errorf("after undo %d are kept", len(kept))
+	}
+}
+
+// A check that is stopped keeps what it saw; one that cannot be made says why; a site that is
+// removed ends its own.
+func TestStoppedCheck(t *testing.T) {
+	u := proving(t)
+	at := u + "/api/sites/pottery/checks"
+	send(t, "POST", at, `{}`)
+	time.Sleep(700 * time.Millisecond)
+	if status, body := send(t, "POST", at+"/stop", ""); status != 200 || !strings.Contains(body, "Stopped. What was seen is kept.") {
+		t.Errorf("%d %s", status, body)
+	}
+	if _, got := checkedAt(t, at); len(got) == 0 {
+		t.Error("nothing is kept")
+	}
+	send(t, "POST", u+"/api/sites/import?name=x", `{"format":"vestpin-site/1","name":"Empty"}`)
+	if status, _ := send(t, "POST", u+"/api/sites/nowhere/checks", `{}`); status != 404 {
+		t.Errorf("no such site: %d", status)
+	}
+	if status, body := send(t, "POST", u+"/api/sites/works/checks", `{"from":"inside"}`); status == 200 {
+		c, _ := checkedAt(t, u+"/api/sites/works/checks")
+		if !c.State.Failed || !strings.Contains(c.State.Says, "attached to no network") {
+			t.Errorf("%+v", c.State)
+		}
+	} else if status != 404 {
+		t.Errorf("%d %s", status, body)
+	}
+	if status, _ := send(t, "POST", at, `{"from":"above"}`); status != 422 {
+		t.Errorf("from above: %d", status)
+	}
+	send(t, "POST", at, `{}`)
+	if status, body := send(t, "DELETE", u+"/api/sites/pottery", ""); status >= 300 {
+		t.Errorf("%d %s", status, body)
+	}
+}
+
+// A watch tells who is there, and ends when it is stopped.
+func TestWatchOverTheInterface(t *testing.T) {
+	u := proving(t)
+	at := u + "/api/sites/pottery/checks"
+	if status, body := send(t, "POST", at, `{"what":"watch"}`); status != 200 {
+		t.Fatalf("%d %s", status, body)
+	}
+	there := 0
+	for range 60 {
+		var c struct{ Back []wire.Back }
+		get(t, at, &c)
+		there = 0
+		for _, b := range c.Back {
+			if b.State == wire.NeverGone {
+				there++
+			}
+		}
+		if there > 5 {
+			break
+		}
+		time.Sleep(100 * time.Millisecond)
+	}
+	if there < 5 {
+		t.Errorf("%d are there", there)
+	}
+	if _, body := send(t, "POST", at+"/stop", ""); !strings.Contains(body, "The watch was ended.") {
+		t.Error(body)
+	}
+}
+
+// A pairing text is kept, one with a wrong character is refused, an empty one forgets it.
+func TestFarEndIsPaired(t *testing.T) {
+	u := serve(t, Options{}).URL
+	h, err := afar.New("203.0.113.9:8418")
+	if err != nil {
+		t.Fatal(err)
+	}
+	text := h.Pairing().String()
+	if status, body := send(t, "PUT", u+"/api/far-end", `{"pairing":"Answering at 203.0.113.9:8418; pair with `+text+`"}`); status != 200 || !strings.Contains(body, `"at":"203.0.113.9:8418"`) {
+		t.Errorf("%d %s", status, body)
+	}
+	wrong := text[:20] + map[bool]string{true: "a", false: "b"}[text[20] != 'a'] + text[21:]
+	if status, body := send(t, "PUT", u+"/api/far-end", `{"pairing":"`+wrong+`"}`); status != 422 || !strings.Contains(body, "wrong") || strings.Contains(body, wrong) {
+		t.Errorf("%d %s", status, body)
+	}
+	if _, body := send(t, "GET", u+"/api/far-end", ""); !strings.Contains(body, `"paired":true`) || strings.Contains(body, text) {
+		t.Error(body)
+	}
+	send(t, "PUT", u+"/api/far-end", `{"pairing":""}`)
+	if _, body := send(t, "GET", u+"/api/far-end", ""); !strings.Contains(body, `"paired":false`) {
+		t.Error(body)
+	}
+}
