@@ -49,6 +49,7 @@ var alike = map[string]string{
 	"mapped-over":                 "%d ports were opened by devices themselves, and are planned for others",
 	"claimed-not-there":           "%d ports that devices say they opened are not there",
 	"outside-told-otherwise":      "%d routers tell another outside address than entered",
+	"address-changed":             "%d outside addresses have changed",
 	"upnp-on":                     "UPnP is on at %d routers",
 	"behind-router":               "%d routers stand behind another that is not entered",
 	"behind-carrier":              "%d routers have an outside address that the provider shares out",

@@ -196,7 +196,7 @@ var weights = map[string]string{
 	"forward-to-nobody": Stops, "forward-off-network": Stops, "form-cannot": Stops, "lines-run-out": Stops,
 	"reservations-run-out": Stops, "behind-router": Stops, "behind-carrier": Stops, "upstream-missing": Stops,
 	"device-set-in-range": Bites, "mac-randomised": Bites, "open-but-loose": Bites, "forward-to-loose": Bites,
-	"range-full": Bites, "forward-wide": Bites, "forward-risky": Bites, "wish-unmet": Bites, "upnp-on": Bites, "mapped-over": Bites, "claimed-not-there": Bites, "outside-told-otherwise": Bites,
+	"range-full": Bites, "forward-wide": Bites, "forward-risky": Bites, "wish-unmet": Bites, "upnp-on": Bites, "mapped-over": Bites, "claimed-not-there": Bites, "outside-told-otherwise": Bites, "address-changed": Bites,
 	"wan-off-network": Stops, "subnet-twice": Bites, "not-followed": Bites, "router-differs": Bites,
 	"outside-address-moves": Bites, "two-dhcp-servers": Bites, "answers-for-many": Bites,
 }
@@ -215,7 +215,7 @@ var rules = []family{
 	{"networks", []rule{subnetTwice, rangeBad, rangeFull}},
 	{"forwards", []rule{openButLoose, outsideClash, outsideIsRoutersOwn, forwardTarget, forwardToLoose, forwardTwice, forwardBesideService, forwardWide, forwardRisky}},
 	{"routers", []rule{notFollowed, formCannot, linesRunOut, reservationsRunOut, wishUnmet, upstreamMissing,
-		routerDiffers, mappedOver, claimedNotThere, outsideTold, upnpOn, wanOffNetwork, behind, outsideAddressMoves}},
+		routerDiffers, mappedOver, claimedNotThere, outsideTold, addressChanged, upnpOn, wanOffNetwork, behind, outsideAddressMoves}},
 	{"visits", []rule{twoServers, answersForMany, strangers, swapped}},
 }
 

@@ -18,7 +18,7 @@ func TestWeights(t *testing.T) {
 		mac-twice, mac-missing, range-bad, outside-clash, outside-is-routers-own, forward-to-nobody, forward-off-network,
 		form-cannot, lines-run-out, reservations-run-out, behind-router, behind-carrier, upstream-missing, wan-off-network`
 	bites := `router-differs, device-set-in-range, mac-randomised, open-but-loose, forward-to-loose, range-full, forward-wide, forward-risky,
-		wish-unmet, upnp-on, mapped-over, claimed-not-there, outside-told-otherwise, outside-address-moves, two-dhcp-servers, answers-for-many, subnet-twice, not-followed`
+		wish-unmet, upnp-on, mapped-over, claimed-not-there, outside-told-otherwise, address-changed, outside-address-moves, two-dhcp-servers, answers-for-many, subnet-twice, not-followed`
 	want := map[string]string{}
 	for weight, list := range map[string]string{Stops: stops, Bites: bites} {
 		for _, code := range strings.Split(list, ",") {
