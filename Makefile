@@ -10,7 +10,7 @@ PACKAGES := chromium dnsmasq-base udhcpc net-tools nftables iproute2 iputils-pin
 # Each reader of what others made is fuzzed for a short while.
 FUZZ := read:FuzzText read:FuzzCapture read/portlist:FuzzLists frame:FuzzSight frame:FuzzGateway
 
-.PHONY: build demo test storm dev bench shots tools lint clean
+.PHONY: build demo test storm dev bench diagnose shots tools lint clean
 
 build: $(BIN)
 
@@ -66,6 +66,10 @@ storm: build
 
 dev: web/src/api/schema.d.ts
 	cd web && npm run --silent dev
+
+# Faults made on the wire in network namespaces, some hundreds, and how many were found.
+diagnose: tools build
+	VESTPIN_LAB=require go test -count=1 -v -timeout 60m -run 'TestDiagnose$$' ./lab -diagnose 200 -diagnose-into ../docs/diagnosis.md
 
 bench: build
 	go test -count=1 -v -timeout 20m -run TestFigures ./e2e -figures ../docs/benchmarks.md

@@ -37,6 +37,8 @@ var shots = []shot{
 	{"survey-sweep", "/s/pottery/survey", 1280, 800, false, []Step{Press("Sweep the LAN"), Wait(`document.querySelectorAll("[data-live=new]").length > 0`), Sees("asking names")}},
 	{"survey-visit", "/s/pottery/survey?pick=device:decoder", 1280, 800, false, []Step{Wait(`document.querySelector("[data-sweep=ended]")`), Sees("swapped")}},
 	{"survey-compare", "/s/pottery/survey", 1280, 800, true, []Step{Press("7 differences"), Sees("Not seen this time")}},
+	{"checks", "/s/pottery/checks", 1280, 800, false, []Step{Press("Check all"), Wait(`document.querySelector("[aria-label=Asked]")`), Wait(`!document.querySelector("[aria-label=Asked]")`), Settled}},
+	{"checks-dark", "/s/pottery/checks?pick=service:rec.video", 1024, 800, true, []Step{Wait(`document.querySelector("[data-failing]")`), Settled}},
 	{"router-held", "/s/pottery/ports", 1280, 800, false, []Step{
 		Press("Ask the router"), Sees("tells 203.0.113.47"), Press("Compare with the router"), SetText("Its forwarding page", heldPage), Press("Read this"), Sees("3 forwards"), Press("Take what is new"), Sees("6 differences"),
 		chromedp.Evaluate[chromedp.Void](`document.querySelector("section[data-held]").scrollIntoView()`), Press("Close this note"), Settled,

@@ -13,6 +13,7 @@ import (
 	"strings"
 	"sync"
 	"testing"
+	"time"
 
 	"vestpin/core/diagnosis"
 	"vestpin/core/site"
@@ -574,3 +575,82 @@ const diagnosisHead = `# Diagnosis, held against faults made on the wire
 
 Written by ` + "`make diagnose`" + `. A provider, a router (nftables, dnsmasq, a UPnP gateway daemon), a LAN with five devices that run real servers, a laptop and a far end with ` + "`vestpin afar`" + `, each a network namespace. Plans are random (addresses, which services are open, at which ports); each fault is made on the wire, and only ` + "`vestpin prove --afar … --held …`" + ` on the laptop looks. What each cause makes likely stands in ` + "`core/diagnosis/table.go`" + `.
 `
+
+// manyServices is a plan of thirty pages on five devices, of which two are silent.
+func manyServices(t *testing.T) (p trialPlan) {
+	t.Helper()
+	p = randomPlan(t, rand.New(rand.NewPCG(8, 8)), true)
+	p.open, p.site.Forwards = nil, nil
+	for i := range p.site.Devices {
+		d := &p.site.Devices[i]
+		d.Services, p.servers[d.ID] = nil, nil
+		for n := range 6 {
+			s := site.Service{ID: fmt.Sprintf("%s.%d", d.ID, n), Name: "web page", Interface: d.ID + ".0", Protocol: site.TCP, Ports: span.Port(8001 + n), Open: &site.Open{Port: "any"}}
+			d.Services, p.open = append(d.Services, s), append(p.open, s.ID)
+			p.servers[d.ID] = append(p.servers[d.ID], server{"tcp", "http", fmt.Sprint(d.Name, " ", n), 8001 + n})
+			p.site.Forwards = append(p.site.Forwards, site.Forward{ID: "f" + s.ID, Router: "edge", Enabled: true, Protocol: site.TCP, Outside: span.Port(20000 + 10*i + n), To: d.ID + ".0", Inside: span.Port(8001 + n), Service: s.ID})
+		}
+	}
+	return p
+}
+
+// Thirty services are tried inside in four seconds with two silent ones, and from elsewhere
+// with 80 ms of delay in eight; a stop ends it at once, with what was seen.
+func TestChecksAreQuick(t *testing.T) {
+	s := newStreet(t, 7, len(kindsServed))
+	p := manyServices(t)
+	silentOnes := []fault{{cause: diagnosis.DeviceFirewall, device: 1, service: "dev1.2", takes: []string{"dev1.2"}}, {cause: diagnosis.DeviceFirewall, device: 3, service: "dev3.4", takes: []string{"dev3.4"}}}
+	s.put(p, silentOnes, true)
+	if out, err := exec.Command("ip", "netns", "exec", s.provider, "tc", "qdisc", "add", "dev", "far", "root", "netem", "delay", "80ms").CombinedOutput(); err != nil {
+		t.Logf("without delay: %v %s", err, out)
+	}
+	p.site.Routers[0].LoopsBack = "no"
+	inTime, begin := Within(4*time.Second), time.Now()
+	inside := s.prove(p)
+	tookInside, soonEnough := time.Since(begin), inTime()
+	if n := answering(inside, false); n != 28 {
+		t.Errorf("%d of 30 answer inside", n)
+	}
+	inTime, begin = Within(8*time.Second+tookInside), time.Now()
+	outside := s.prove(p, "--afar", s.pairing)
+	tookBoth, bothSoonEnough := time.Since(begin), inTime()
+	if n := answering(outside, true); n != 28 {
+		t.Errorf("%d of 30 answer outside: %v", n, outside.Notes)
+	}
+	for _, f := range silentOnes {
+		if ok, note := judged(outside, f, 1); !ok {
+			t.Error(note)
+		}
+	}
+	if !soonEnough || !bothSoonEnough {
+		t.Errorf("inside took %v, more than 4 s, or both %v, more than 8 s on top", tookInside, tookBoth)
+	}
+	t.Logf("inside %v, both %v", tookInside, tookBoth)
+}
+
+func answering(r proved, outside bool) (n int) {
+	for _, v := range r.Services {
+		h := v.Inside
+		if outside {
+			h = v.Outside
+		}
+		if h.Result == site.HeardAnswers {
+			n++
+		}
+	}
+	return n
+}
+
+// Tried from inside without a far end: on a router that does not loop back nothing is a fault,
+// and nothing is claimed.
+func TestNoWayBackIn(t *testing.T) {
+	s := newStreet(t, 8, len(kindsServed))
+	p := randomPlan(t, rand.New(rand.NewPCG(4, 9)), false)
+	s.put(p, nil, true)
+	p.site.Routers[0].LoopsBack = "unknown"
+	for _, v := range s.prove(p).Services {
+		if v.Open && (v.Works != diagnosis.Unknown || v.Outside.Result == site.HeardSilent && (len(v.Causes) != 1 || v.Causes[0].Cause != diagnosis.NoWayBackIn)) {
+			t.Errorf("%s works %s, outside %s: %v", v.Service, v.Works, v.Outside.Result, v.Causes)
+		}
+	}
+}

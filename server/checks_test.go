@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"net/netip"
 	"strings"
 	"testing"
 	"time"
@@ -218,4 +219,28 @@ func TestFarEndIsPaired(t *testing.T) {
 	if _, body := send(t, "GET", u+"/api/far-end", ""); !strings.Contains(body, `"paired":false`) {
 		t.Error(body)
 	}
+}
+
+// While the program runs it asks the router for its outside address, and keeps one that has
+// changed: a snag says so.
+func TestOutsideIsWatched(t *testing.T) {
+	u := serve(t, Options{Watch: 100 * time.Millisecond, Network: func(id string) wire.Network {
+		w, err := demo.Network(id)
+		if err != nil || w == nil {
+			return &sim.World{}
+		}
+		for i := range w.Hosts {
+			if w.Hosts[i].Maps != nil && id == "pottery" {
+				w.Hosts[i].Maps.Outside = netip.MustParseAddr("203.0.113.99")
+			}
+		}
+		return w
+	}}).URL
+	for range 100 {
+		if _, body := send(t, "GET", u+"/api/sites/pottery", ""); strings.Contains(body, "The outside address is 203.0.113.99 now; 203.0.113.47 is entered.") {
+			return
+		}
+		time.Sleep(100 * time.Millisecond)
+	}
+	t.Error("the change is not noticed")
 }

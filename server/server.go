@@ -17,6 +17,7 @@ import (
 	"runtime"
 	"strings"
 	"sync"
+	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/adapters/humagin"
@@ -42,6 +43,8 @@ type Options struct {
 	// this computer is attached to.
 	Network func(site string) wire.Network
 	Makers  *maker.Registry // who makes which MAC addresses; absent, the registry shipped
+	// Watch is how often the router is asked for its outside address; never if 0.
+	Watch time.Duration
 	// Far reaches the far end of a pairing text, for a site; absent, it is a real one.
 	Far func(ctx context.Context, site, pairing string) (wire.FarEnd, error)
 }
@@ -87,6 +90,9 @@ func New(st *store.Store, o Options) Server {
 		s.far = realFar
 	}
 	go s.makers() // unpacked while the first request is on its way
+	if o.Watch > 0 {
+		go s.watchOutside(o.Watch)
+	}
 	r := gin.New()
 	r.Use(gin.CustomRecoveryWithWriter(io.Discard, func(c *gin.Context, err any) {
 		slog.Error("a request failed", "path", c.Request.URL.Path, "error", err)

@@ -26,6 +26,9 @@ import (
 	"vestpin/wire"
 )
 
+// watchOutside is how often the outside address is looked at while the program runs.
+const watchOutside = 5 * time.Minute
+
 // passphraseVariable is where the passphrase is looked for: a flag would show in
 // the list of processes.
 const passphraseVariable = "VESTPIN_PASSPHRASE"
@@ -53,6 +56,7 @@ func serveCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
+			o.Watch = watchOutside
 			st, err := store.Open(db)
 			if err != nil {
 				return err
@@ -105,6 +109,7 @@ func demoCommand() *cobra.Command {
 			}
 			began := time.Now().UTC().Format(time.RFC3339)
 			o.Network = func(id string) wire.Network { return demoNetwork(st, id, began) }
+			o.Watch = watchOutside
 			o.Far = func(_ context.Context, id, _ string) (wire.FarEnd, error) {
 				w := demoNetwork(st, id, began)
 				if w.Beyond == nil {

@@ -81,7 +81,9 @@ func told(p *site.Proof, by, address string) {
 func holds(s *site.Site, lines ...site.HeldForward) {
 	plan := []site.HeldForward{line(site.TCP, 8020, "10.48.16.20", 80), line(site.TCP, 554, "10.48.16.20", 554), line(site.TCP, 8021, "10.48.16.21", 80)}
 	for _, l := range lines {
-		i := slices.IndexFunc(plan, func(o site.HeldForward) bool { return o.Address == l.Address && o.Inside.Equal(l.Inside) || o.Outside.Equal(l.Outside) })
+		i := slices.IndexFunc(plan, func(o site.HeldForward) bool {
+			return o.Address == l.Address && o.Inside.Equal(l.Inside) || o.Outside.Equal(l.Outside)
+		})
 		if plan[i] = l; !l.Enabled {
 			plan = slices.Delete(plan, i, i+1)
 		}

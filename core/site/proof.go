@@ -201,11 +201,14 @@ func (s Site) Proof() (Proof, bool) {
 func (p Proof) With(later Proof) Proof {
 	out := p
 	out.At, out.Notes = later.At, later.Notes
-	if p.From != later.From {
+	if p.From != later.From && len(later.Services) > 0 {
 		out.From = "both"
 	}
 	if later.From != "outside" {
 		out.Interfaces, out.Router = later.Interfaces, later.Router
+	}
+	if len(later.Services) == 0 && len(later.Router.Told) > 0 {
+		out.Router.Told = nil // a new address makes all that was told before old
 	}
 	for _, t := range later.Router.Told {
 		out.Router.Told = append(slices.DeleteFunc(slices.Clone(out.Router.Told), func(o ToldOutside) bool { return o.By == t.By }), t)
@@ -237,10 +240,8 @@ func (p Proof) With(later Proof) Proof {
 // told. The helper and STUN see it as others do.
 func (r ProofRouter) Outside() (ToldOutside, bool) {
 	for _, by := range []string{ToldByAfar, ToldBySTUN, ToldByRouter} {
-		for _, t := range r.Told {
-			if t.By == by {
-				return t, true
-			}
+		if i := slices.IndexFunc(r.Told, func(t ToldOutside) bool { return t.By == by }); i >= 0 {
+			return r.Told[i], true
 		}
 	}
 	return ToldOutside{}, false
