@@ -207,6 +207,9 @@ func handshake(ctx context.Context, c net.Conn) (*tls.Conn, greeting) {
 	if name == "" && len(certs[0].DNSNames) > 0 {
 		name = certs[0].DNSNames[0]
 	}
+	if r := []rune(name); len(r) > 60 {
+		name = string(r[:60]) + "…"
+	}
 	says := "TLS, certificate of " + name
 	if now := time.Now(); now.After(certs[0].NotAfter) {
 		says += ", expired on " + certs[0].NotAfter.Format(time.DateOnly)
