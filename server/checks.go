@@ -25,7 +25,7 @@ import (
 // CheckState is how far the check of a site is, or how the last one ended.
 type CheckState struct {
 	Running bool   `json:"running"`
-	What    string `json:"what" enum:",check,watch" doc:"A check, or a watch for devices that come back"`
+	What    string `json:"what" enum:",check,watch,hotspot" doc:"A check, a watch for devices that come back, or a check as soon as this computer is elsewhere"`
 	Doing   string `json:"doing"`
 	Done    int    `json:"done"`
 	Of      int    `json:"of"`
@@ -149,7 +149,7 @@ func (s *server) setFarEnd(ctx context.Context, in *struct {
 func (s *server) startCheck(ctx context.Context, in *struct {
 	SiteID
 	Body struct {
-		What     string   `json:"what,omitempty" enum:"check,watch" default:"check"`
+		What     string   `json:"what,omitempty" enum:"check,watch,hotspot" default:"check"`
 		From     string   `json:"from,omitempty" enum:",inside,outside" doc:"Found out if absent"`
 		Services []string `json:"services,omitempty" doc:"Only these; all if absent"`
 	}
@@ -176,9 +176,12 @@ func (s *server) startCheck(ctx context.Context, in *struct {
 	go func() {
 		defer close(c.ended)
 		defer stop()
-		if in.Body.What == "watch" {
+		switch in.Body.What {
+		case "watch":
 			s.watch(ctx, in.ID, c, trial.Site)
-		} else {
+		case "hotspot":
+			s.elsewhere(ctx, in.ID, c, trial)
+		default:
 			s.check(ctx, in.ID, c, trial, text != "" && farErr != nil, farErr)
 		}
 		s.tellCheck(in.ID, c)
@@ -239,6 +242,54 @@ func (s *server) check(ctx context.Context, id string, c *checking, t wire.Trial
 	c.mu.Lock()
 	c.state.Running, c.state.Says, c.state.Failed = false, says, failed
 	c.mu.Unlock()
+}
+
+// longestAway is how long it is waited for this computer to leave the site, and to be back.
+const longestAway = 15 * time.Minute
+
+// elsewhere waits until this computer is on another network, as on the hotspot of a phone,
+// tries everything from there, and waits until it is back.
+func (s *server) elsewhere(ctx context.Context, id string, c *checking, t wire.Trial) {
+	wait := func(doing string, inside bool) bool {
+		c.mu.Lock()
+		c.state.Doing = doing
+		c.mu.Unlock()
+		s.tellCheck(id, c)
+		for end := time.Now().Add(longestAway); time.Now().Before(end); {
+			if side := s.sideOf(id, t.Site.Site); side.Inside == inside && side.Address.IsValid() {
+				return true
+			}
+			select {
+			case <-ctx.Done():
+				return false
+			case <-time.After(500 * time.Millisecond):
+			}
+		}
+		return false
+	}
+	end := func(says string, failed bool) {
+		c.mu.Lock()
+		defer c.mu.Unlock()
+		c.state.Running, c.state.Says, c.state.Failed = false, says, failed
+	}
+	if !wait("join the phone's hotspot with this computer now", false) {
+		end("Not tried: this computer did not leave the site.", ctx.Err() == nil)
+		return
+	}
+	t.From, t.Far = wire.Outside, nil
+	s.check(ctx, id, c, t, false, nil)
+	state, _, _ := c.now()
+	if state.Says != "" {
+		return
+	}
+	c.mu.Lock()
+	c.state.Running = true
+	c.mu.Unlock()
+	if wait("tried; go back to the site's network now", true) {
+		end("Tried from elsewhere, and back inside.", false)
+		return
+	}
+	end("Tried from elsewhere; this computer is not back on the site's network.", false)
 }
 
 // keepProof keeps what was seen as an edit: on one visit, or within a day where there is none,

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"net/netip"
 	"strings"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -243,4 +244,54 @@ func TestOutsideIsWatched(t *testing.T) {
 		time.Sleep(100 * time.Millisecond)
 	}
 	t.Error("the change is not noticed")
+}
+
+// roaming is the pottery's network, from which the laptop goes away.
+type roaming struct {
+	*sim.World
+	away *atomic.Bool
+}
+
+func (r roaming) Links() ([]wire.Link, error) {
+	if r.away.Load() {
+		return []wire.Link{{Name: "hotspot", MAC: "00:00:5e:00:53:7e", Own: netip.MustParsePrefix("192.0.2.9/24"), Gateway: netip.MustParseAddr("192.0.2.1")}}, nil
+	}
+	return r.World.Links()
+}
+
+// By the phone's hotspot: once this computer is elsewhere everything is tried from there, beside
+// what was seen inside, and it ends when it is back.
+func TestByHotspot(t *testing.T) {
+	var away atomic.Bool
+	u := serve(t, Options{Network: func(id string) wire.Network {
+		w, err := demo.Network(id)
+		if err != nil || w == nil {
+			return &sim.World{}
+		}
+		w.Beyond.LoopsBack = true // the way out leads to the outside address
+		return roaming{w, &away}
+	}, Far: func(context.Context, string, string) (wire.FarEnd, error) { return nil, errors.New("none") }}).URL
+	at := u + "/api/sites/pottery/checks"
+	if status, body := send(t, "POST", at, `{"what":"hotspot"}`); status != 200 {
+		t.Fatalf("%d %s", status, body)
+	}
+	doing := func(want string) {
+		t.Helper()
+		for range 300 {
+			var c struct{ State CheckState }
+			if get(t, at, &c); strings.Contains(c.State.Doing, want) {
+				return
+			}
+			time.Sleep(50 * time.Millisecond)
+		}
+		t.Fatalf("it does not come to %q", want)
+	}
+	doing("join the phone's hotspot")
+	away.Store(true)
+	doing("go back to the site's network")
+	away.Store(false)
+	c, got := checkedAt(t, at)
+	if c.State.Says != "Tried from elsewhere, and back inside." || got["rec.web"] != "yes" || !strings.HasPrefix(got["rec.video"], "no ") {
+		t.Errorf("%+v %v", c.State, got)
+	}
 }

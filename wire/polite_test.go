@@ -112,7 +112,7 @@ func TestPromisesOfASurvey(t *testing.T) {
 		there[x.Address] = true
 	}
 	for to, n := range w.dials {
-		known := slices.ContainsFunc(wire.Ports, func(p wire.Port) bool { return p.Number == to.Port() }) || to.Port() == 49152
+		known := slices.ContainsFunc(wire.Ports(), func(p wire.Port) bool { return p.Number == to.Port() }) || to.Port() == 49152
 		if !there[to.Addr()] || !known || n > 1 {
 			t.Errorf("%d connections to %s", n, to)
 		}

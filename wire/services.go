@@ -42,7 +42,7 @@ type Port struct {
 }
 
 // Ports are the well-known ports that are looked at unasked, after the catalogue.
-var Ports = func() []Port {
+var Ports = sync.OnceValue(func() []Port {
 	var out []Port
 	known := catalogue.Shipped()
 	for _, p := range known.Look {
@@ -52,7 +52,7 @@ var Ports = func() []Port {
 		}
 	}
 	return out
-}()
+})
 
 // hearing is how what answers is made to say what it is, by the check of its service.
 var hearing = map[string]func(ctx context.Context, c net.Conn, to netip.AddrPort) []site.Trait{
@@ -63,7 +63,7 @@ var hearing = map[string]func(ctx context.Context, c net.Conn, to netip.AddrPort
 // NameOf is what mostly answers at a TCP port, "service" for one that is not in
 // the table.
 func NameOf(port string) string {
-	for _, p := range Ports {
+	for _, p := range Ports() {
 		if port == strconv.Itoa(int(p.Number)) {
 			return p.Name
 		}
@@ -74,7 +74,7 @@ func NameOf(port string) string {
 // services asks each device what answers at the well-known ports.
 func (s *survey) services(ctx context.Context) error {
 	hosts := s.hosts()
-	total := len(hosts) * len(Ports)
+	total := len(hosts) * len(Ports())
 	var mu sync.Mutex
 	done := 0
 	begin := time.Now()
@@ -96,7 +96,7 @@ func (s *survey) services(ctx context.Context) error {
 		case turn <- struct{}{}:
 			all.Go(func() {
 				defer func() { <-turn }()
-				s.device(ctx, a, Ports, step)
+				s.device(ctx, a, Ports(), step)
 			})
 		}
 	}
@@ -165,11 +165,11 @@ func AllPorts(ctx context.Context, n Network, a netip.Addr, own []netip.Prefix, 
 			s.progress("asking what answers", done, all, time.Duration(float64(time.Since(begin))/float64(done)*float64(all-done)))
 		}
 	}
-	ports := make([]Port, 0, all)
+	ports, known := make([]Port, 0, all), Ports()
 	for n := 1; n <= all; n++ {
 		p := Port{Number: uint16(n), hear: hearFirst}
-		if i := slices.IndexFunc(Ports, func(k Port) bool { return int(k.Number) == n }); i >= 0 {
-			p = Ports[i]
+		if i := slices.IndexFunc(known, func(k Port) bool { return int(k.Number) == n }); i >= 0 {
+			p = known[i]
 		}
 		ports = append(ports, p)
 	}

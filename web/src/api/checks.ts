@@ -25,7 +25,7 @@ export function useChecks() {
   return useQuery(checksQuery(id, version));
 }
 
-export type CheckPlan = { what?: "check" | "watch"; from?: "" | "inside" | "outside"; services?: string[] };
+export type CheckPlan = { what?: "check" | "watch" | "hotspot"; from?: "" | "inside" | "outside"; services?: string[] };
 
 /** useCheck starts and stops checks. */
 export function useCheck() {

@@ -20,7 +20,12 @@ export function MendOf({ cause }: { cause: Cause }) {
   if (!mend) return null;
   if (mend.edits.length > 0)
     return (
-      <Button size="xs" variant="solid" className="wraps" onClick={() => edit.mutate({ edits: mend.edits, says: `${mend.does}: done.` })}>
+      <Button
+        size="xs"
+        variant="solid"
+        className="wraps"
+        onClick={() => edit.mutate({ edits: mend.edits, says: `${mend.does}: done.` })}
+      >
         {mend.does}
       </Button>
     );

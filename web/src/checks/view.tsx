@@ -71,8 +71,11 @@ export function ChecksView() {
       ) : (
         <>
           <Sides checks={checks} verdicts={all} />
+          {!running && checks.state.what === "hotspot" && !checks.state.failed && (
+            <Remark status="info">{checks.state.says}</Remark>
+          )}
           {checks.state.failed && <Remark status="error">{checks.state.says}</Remark>}
-          {running && checks.state.what === "check" && (
+          {running && checks.state.what !== "watch" && (
             <Box role="status">
               <Gauge label="Asked" value={checks.state.done} of={checks.state.of} tone="chalk" />
               <Text fontSize="small" color="muted">
@@ -197,6 +200,7 @@ function Glance({
 
 /** Sides are from where it was tried, and the address at which the site is seen. */
 function Sides({ checks, verdicts }: { checks: Checks; verdicts: Verdict[] }) {
+  const { start } = useCheck();
   const r = checks.report;
   const insideAsked = verdicts.filter((v) => v.inside.result !== "untried");
   const outsideAsked = verdicts.filter((v) => v.open && v.outside.result !== "untried");
@@ -219,6 +223,17 @@ function Sides({ checks, verdicts }: { checks: Checks; verdicts: Verdict[] }) {
           "By this computer, which is elsewhere. "
         )}
         {outsideAsked.length > 0 && answered(outsideAsked, "outside")}
+        {checks.here.inside && (
+          <Button
+            variant="plain"
+            fontSize="small"
+            display="block"
+            disabled={checks.state.running}
+            onClick={() => start.mutate({ what: "hotspot" })}
+          >
+            Try by the phone's hotspot
+          </Button>
+        )}
       </Card>
       <Card title="Outside address" bad={Boolean(wrong)}>
         {r?.router.outside?.address ? (
