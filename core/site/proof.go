@@ -204,17 +204,25 @@ func (p Proof) With(later Proof) Proof {
 	if p.From != later.From && len(later.Services) > 0 {
 		out.From = "both"
 	}
-	if later.From != "outside" {
-		out.Interfaces, out.Router = later.Interfaces, later.Router
+	out.Interfaces = slices.Clone(p.Interfaces)
+	for _, t := range later.Interfaces {
+		i := slices.IndexFunc(out.Interfaces, func(o ProofThere) bool { return o.Interface == t.Interface })
+		switch {
+		case i < 0:
+			out.Interfaces = append(out.Interfaces, t)
+		case t.Answers != Untried:
+			out.Interfaces[i] = t
+		}
+	}
+	out.Router = p.Router.with(later.Router)
+	if len(later.Interfaces) > 0 {
+		out.Router.Answers = later.Router.Answers
 	}
 	if len(later.Services) == 0 && len(later.Router.Told) > 0 {
 		out.Router.Told = nil // a new address makes all that was told before old
 	}
 	for _, t := range later.Router.Told {
 		out.Router.Told = append(slices.DeleteFunc(slices.Clone(out.Router.Told), func(o ToldOutside) bool { return o.By == t.By }), t)
-	}
-	if later.Router.Control != "" {
-		out.Router.Control = later.Router.Control
 	}
 	if len(later.Name.Points)+len(later.Name.Own) > 0 || later.Name.Why != "" {
 		out.Name = later.Name
@@ -234,6 +242,24 @@ func (p Proof) With(later Proof) Proof {
 		}
 	}
 	return out
+}
+
+// with is what was seen of a router, with what was seen later in its place; what it did not
+// tell then stands.
+func (r ProofRouter) with(later ProofRouter) ProofRouter {
+	if len(later.Hops) > 0 {
+		r.Hops = later.Hops
+	}
+	if len(later.Keys) > 0 {
+		r.Keys = later.Keys
+	}
+	if len(later.Speaks) > 0 {
+		r.Speaks, r.Mappings = later.Speaks, later.Mappings
+	}
+	if later.Control != "" {
+		r.Control = later.Control
+	}
+	return r
 }
 
 // Outside is the address that a proof saw the site at from elsewhere, or that its router

@@ -31,7 +31,8 @@ export function Sheet({ groups, name }: { groups: Group[]; name: string }) {
     overscan: 6,
     scrollMargin: 60,
   });
-  const at = items.findIndex((i) => "step" in i && about(i.step.about, pick, site));
+  const own = items.findIndex((i) => "step" in i && pick !== undefined && i.step.about.includes(pick));
+  const at = own >= 0 ? own : items.findIndex((i) => "step" in i && about(i.step.about, pick, site));
   // biome-ignore lint/correctness/useExhaustiveDependencies: a new pick is brought into sight
   useEffect(() => {
     if (at >= 0) virtual.scrollToIndex(at, { align: "center" });
