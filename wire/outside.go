@@ -332,7 +332,7 @@ func (p *trial) lookUp(ctx context.Context) {
 	var servers []netip.Addr
 	for _, n := range p.Site.Networks {
 		if _, attached := p.links[n.ID]; attached && p.From == Inside {
-			servers = append(append(servers, n.DNS...), n.Gateway)
+			servers = append(append(servers, n.DNS...), p.gatewayOf(n))
 		}
 	}
 	if links, err := p.net.Links(); err == nil {

@@ -8,8 +8,10 @@ import (
 	"net"
 	"net/netip"
 	"slices"
+	"strings"
 	"sync"
 	"time"
+	"unicode"
 
 	"vestpin/core/catalogue"
 	"vestpin/core/reach"
@@ -229,13 +231,43 @@ func questionOf(v site.View, w site.Wish) Question {
 	q := Question{Protocol: proto.Each()[0], Port: uint16(w.Service.Ports.At(0)), Check: "tcp"}
 	if s, ok := known.Named(w.Device.Kind, w.Service.Name, proto, w.Service.Ports); ok {
 		q.Check = s.Check
+	} else if check := checkOfWords(w.Service.Name); check != "" && q.Protocol == site.TCP {
+		q.Check = check
 	} else if s, ok := known.At(int(q.Port)); ok && q.Protocol == site.TCP {
 		q.Check = s.Check
+	} else if q.Protocol == site.TCP && q.Port >= 8000 && q.Port < 8100 {
+		q.Check = "http" // as which they are mostly used
 	}
 	if _, asks := questions[q.Check]; q.Protocol == site.TCP && !asks && q.Check == "none" {
 		q.Check = "tcp"
 	}
 	return q
+}
+
+// checkOfWords is the check that the words of a service's name tell; empty for none.
+func checkOfWords(name string) string {
+	for _, word := range strings.FieldsFunc(strings.ToLower(name), func(r rune) bool { return !unicode.IsLetter(r) }) {
+		switch word {
+		case "https", "secure":
+			return "https"
+		case "web", "page", "http", "www", "site":
+			return "http"
+		case "ssh", "shell":
+			return "ssh"
+		case "rtsp":
+			return "rtsp"
+		}
+	}
+	return ""
+}
+
+// gatewayOf is the gateway of a network, or of this computer's link to it where none is
+// entered.
+func (p *trial) gatewayOf(n site.Network) netip.Addr {
+	if l, attached := p.links[n.ID]; attached && !n.Gateway.IsValid() {
+		return l.Gateway
+	}
+	return n.Gateway
 }
 
 // dialOn dials neighbours on a link.
@@ -293,7 +325,8 @@ func (p *trial) routerPages(ctx context.Context) {
 	for _, r := range p.Site.Routers {
 		n, known := p.Site.Network(r.Network)
 		l, attached := p.links[r.Network]
-		if !known || !attached || !n.Gateway.IsValid() {
+		gateway := p.gatewayOf(n)
+		if !known || !attached || !gateway.IsValid() {
 			continue
 		}
 		ports := []uint16{80, 443, 8080, 8443}
@@ -307,7 +340,7 @@ func (p *trial) routerPages(ctx context.Context) {
 		slices.Sort(ports)
 		for _, port := range slices.Compact(ports) {
 			all.Go(func() {
-				done, ok := p.turn(ctx, n.Gateway)
+				done, ok := p.turn(ctx, gateway)
 				if !ok {
 					return
 				}
@@ -318,7 +351,7 @@ func (p *trial) routerPages(ctx context.Context) {
 				if port == 443 || port == 8443 {
 					check = "https"
 				}
-				h := Try(ctx, p.dialOn(l), netip.AddrPortFrom(n.Gateway, port), Question{site.TCP, port, check})
+				h := Try(ctx, p.dialOn(l), netip.AddrPortFrom(gateway, port), Question{site.TCP, port, check})
 				if mu.Lock(); h.Result == site.HeardAnswers && h.Key != "" {
 					keys[h.Key] = true
 				}
@@ -340,10 +373,11 @@ func (p *trial) routerPages(ctx context.Context) {
 func (p *trial) askTheRouter(ctx context.Context) {
 	for _, r := range p.Site.Routers {
 		n, known := p.Site.Network(r.Network)
-		if _, attached := p.links[r.Network]; !attached || !known || !n.Gateway.IsValid() {
+		gateway := p.gatewayOf(n)
+		if _, attached := p.links[r.Network]; !attached || !known || !gateway.IsValid() {
 			continue
 		}
-		told, err := AskRouter(ctx, p.net, n.Gateway, []netip.Prefix{n.Subnet})
+		told, err := AskRouter(ctx, p.net, gateway, []netip.Prefix{n.Subnet})
 		if err != nil {
 			continue
 		}
@@ -377,8 +411,8 @@ func (p *trial) whoIsThere(ctx context.Context) {
 				}
 			}
 		}
-		if n.Gateway.IsValid() {
-			ask = append(ask, n.Gateway)
+		if gateway := p.gatewayOf(n); gateway.IsValid() {
+			ask = append(ask, gateway)
 		}
 		found, err := p.arp(ctx, l, n.Subnet, ask)
 		if err != nil {
@@ -386,7 +420,7 @@ func (p *trial) whoIsThere(ctx context.Context) {
 			continue
 		}
 		p.mu.Lock()
-		p.out.Router.Answers = p.out.Router.Answers || len(found[n.Gateway]) > 0
+		p.out.Router.Answers = p.out.Router.Answers || len(found[p.gatewayOf(n)]) > 0
 		p.mu.Unlock()
 		var lost []site.Placed
 		for _, x := range pinned {

@@ -80,7 +80,9 @@ func Try(ctx context.Context, dial Dialer, to netip.AddrPort, q Question) site.H
 	}
 	g := hear(ctx, c, to)
 	if g.odd && q.Check != "http" {
-		g = orPage(ctx, dial, to, g)
+		g = orElse(ctx, dial, to, g, sayHTTP)
+	} else if g.odd {
+		g = orElse(ctx, dial, to, g, sayUnasked)
 	}
 	out.Says, out.Key = short(g.says), short(g.key)
 	if ctx.Err() != nil {
@@ -122,9 +124,9 @@ func nothing(protocol string) greeting {
 	return greeting{says: "It connects, and says nothing that is " + protocol + ".", odd: true}
 }
 
-// orPage looks whether it is a web page that answers in another protocol's place, as those of
-// routers do.
-func orPage(ctx context.Context, dial Dialer, to netip.AddrPort, g greeting) greeting {
+// orElse looks what answers in another protocol's place: a web page, as those of routers do,
+// or something that speaks unasked.
+func orElse(ctx context.Context, dial Dialer, to netip.AddrPort, g greeting, say func(context.Context, net.Conn, netip.AddrPort) greeting) greeting {
 	ctx, stop := context.WithTimeout(ctx, longestSay)
 	defer stop()
 	c, err := dial(ctx, "tcp", to)
@@ -133,10 +135,11 @@ func orPage(ctx context.Context, dial Dialer, to netip.AddrPort, g greeting) gre
 	}
 	defer c.Close()
 	c.SetDeadline(time.Now().Add(longestSay))
-	if page := sayHTTP(ctx, c, to); !page.odd {
-		return greeting{says: g.says + " It is a web page: " + page.says, key: page.key}
+	other := say(ctx, c, to)
+	if other.odd || other.key == "" {
+		return g
 	}
-	return g
+	return greeting{says: g.says + " It says " + other.says, key: other.key}
 }
 
 // greetings are how what answers is made to say what it is, by check.

@@ -123,7 +123,7 @@ func TestHostileDevices(t *testing.T) {
 		{"a web page in the place of TLS", "tls", func(c net.Conn) {
 			request(c)
 			fmt.Fprint(c, "HTTP/1.1 400 Bad Request\r\nServer: box\r\nContent-Length: 0\r\n\r\n")
-		}, site.HeardAnswers, "It is a web page"},
+		}, site.HeardAnswers, "It says HTTP 400, box"},
 		{"half an answer of RTSP", "rtsp", func(c net.Conn) { fmt.Fprint(c, "RTS") }, site.HeardAnswers, "nothing that is RTSP"},
 	} {
 		t.Run(c.what, func(t *testing.T) {

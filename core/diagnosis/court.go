@@ -39,7 +39,11 @@ type hearing struct {
 
 // reached reports whether the right device was heard from outside, at whatever address.
 func (k *hearing) reached() bool {
-	return k.heard.Outside.Result == site.HeardAnswers && (k.identity == "same" || k.identity == Unknown && k.seen[outside] == "")
+	if k.heard.Outside.Result != site.HeardAnswers || k.identity != "same" && (k.identity != Unknown || k.seen[outside] != "") {
+		return false
+	}
+	// Who does not tell who it is, is another where the router sends the port elsewhere.
+	return k.identity == "same" || k.seen[held] != "address" && k.seen[upnp] != "over"
 }
 
 // looped reports whether it was only tried from inside against the outside address, in vain.
@@ -71,7 +75,15 @@ func (c *court) gather() {
 	}
 	c.outsides()
 	c.owners = map[string][]string{}
-	for _, h := range c.p.Services {
+	place := map[string]int{}
+	for _, d := range c.v.Devices {
+		for _, s := range d.Services {
+			place[s.ID] = len(place)
+		}
+	}
+	inOrder := slices.Clone(c.p.Services)
+	slices.SortStableFunc(inOrder, func(a, b site.ProofHeard) int { return place[a.Service] - place[b.Service] })
+	for _, h := range inOrder {
 		w, ok := c.v.Service(h.Service)
 		if !ok {
 			continue
