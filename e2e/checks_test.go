@@ -44,3 +44,15 @@ func TestChecksByPhoneAndWatch(t *testing.T) {
 	look(t, ctx, "checks-watch")
 	do(t, ctx, Press("Stop"), Sees("The watch was ended."))
 }
+
+// Those that fail for one reason are told as one, with one mend.
+func TestChecksThatFailAlike(t *testing.T) {
+	p, ctx := demo(t), open(t)
+	heard := ""
+	for _, s := range []string{"rec.web", "rec.video", "yard.web", "phone.sip"} {
+		heard += fmt.Sprintf(`,{"service":%q,"inside":{"result":"answers","by":"here","key":%q},"outside":{"result":"answers","by":"afar","key":%q}}`, s, s, s)
+	}
+	edit(t, p.URL, "pottery", 1, `{"do":"put-proof","proof":{"id":"p1","at":"2026-11-26T05:00:00Z","from":"inside","router":{"answers":true,"control":"silent","told":[{"address":"203.0.113.99","by":"afar"}]},"services":[`+heard[1:]+`]}}`)
+	do(t, ctx, chromedp.Navigate(p.URL+"/s/pottery/checks"), Wait(`document.querySelector("[data-alike='4']")?.innerText.includes("4 services: The outside address has changed")`), Sees("The outside address is 203.0.113.99 now"),
+		Press("Show each"), Wait(`document.querySelectorAll("[data-failed]").length === 4`), Press("Note 203.0.113.99 as the outside address"), verdict("rec.web", "yes"), Sees("4 of 9"))
+}

@@ -16,7 +16,9 @@ const height = 54;
 /** Bundle draws each service as a thread across the wall: whole where it works, torn where it does not, dotted where nobody knows. */
 export function Bundle({ verdicts, running, picked, label, onPick }: Props) {
   const [box, width] = useWidth<HTMLDivElement>(600);
-  const gap = Math.min(26, Math.max(3, (width - 20) / Math.max(1, verdicts.length)));
+  const gap = Math.min(26, (width - 20) / Math.max(1, verdicts.length));
+  const thick = Math.min(2.7, gap * 0.6);
+  const torn = Math.min(4, gap * 0.4);
   return (
     <Box ref={box} w="100%" minW={0} data-bundle>
       <svg width={width} height={height} role="img" aria-label={inWords(verdicts)} className="picture">
@@ -33,12 +35,12 @@ export function Bundle({ verdicts, running, picked, label, onPick }: Props) {
               data-works={v.works}
             >
               <title>{`${label(v)}: ${v.says}`}</title>
-              <path d={`M${x} 0V${height}`} stroke="transparent" strokeWidth={Math.max(6, gap)} />
+              <path d={`M${x} 0V${height}`} stroke="transparent" strokeWidth={gap} />
               {picked === v.service && (
                 <path d={`M${x} 0V${height}`} className={stroke("brass-soft")} strokeWidth="9" />
               )}
               {v.works === "yes" && (
-                <path d={`M${x} 2V${height - 2}`} className={stroke("moss-mark")} strokeWidth="2.6" />
+                <path d={`M${x} 2V${height - 2}`} className={stroke("moss-mark")} strokeWidth={thick} />
               )}
               {v.works === "unknown" && (
                 <path
@@ -50,9 +52,9 @@ export function Bundle({ verdicts, running, picked, label, onPick }: Props) {
               )}
               {v.works === "no" && (
                 <path
-                  d={`M${x} 2V${height / 2 - 8}l-4 4M${x} ${height - 2}V${height / 2 + 8}l4 -4`}
+                  d={`M${x} 2V${height / 2 - 8}l${-torn} 4M${x} ${height - 2}V${height / 2 + 8}l${torn} -4`}
                   className={stroke("madder-fill")}
-                  strokeWidth="2.8"
+                  strokeWidth={thick}
                 />
               )}
             </g>

@@ -24,6 +24,7 @@ export function ChecksView() {
   const a = useSite();
   const [pick, setPick] = usePick();
   const [pairing, setPairing] = useState(false);
+  const [apart, setApart] = useState<string[]>([]);
   const { data: checks, error } = useChecks();
   const { start, stop } = useCheck();
   const running = checks?.state.running ?? false;
@@ -100,17 +101,28 @@ export function ChecksView() {
                 The four marks: {four.join(" · ")}
               </Text>
               <Stack as="ol" gap="8px" aria-label="What fails" data-failing={failing.length}>
-                {failing.map((v) => (
-                  <Failing
-                    key={v.service}
-                    verdict={v}
-                    checks={checks}
-                    running={running}
-                    label={label(v)}
-                    picked={picked === v}
-                    onPick={() => choose(v)}
-                  />
-                ))}
+                {kindred(failing).map((list) =>
+                  list.length >= together && !apart.includes(keyOf(list[0])) ? (
+                    <Alike
+                      key={keyOf(list[0])}
+                      verdicts={list}
+                      label={label}
+                      onApart={() => setApart([...apart, keyOf(list[0])])}
+                    />
+                  ) : (
+                    list.map((v) => (
+                      <Failing
+                        key={v.service}
+                        verdict={v}
+                        checks={checks}
+                        running={running}
+                        label={label(v)}
+                        picked={picked === v}
+                        onPick={() => choose(v)}
+                      />
+                    ))
+                  ),
+                )}
               </Stack>
               {planless.length > 0 && (
                 <Text data-planless={planless.length}>
@@ -153,6 +165,53 @@ export function ChecksView() {
       )}
       {pairing && <FarEndForm far={checks.far} onClose={() => setPairing(false)} />}
     </Desk>
+  );
+}
+
+/** How many that fail alike are told as one. */
+const together = 3;
+
+const keyOf = (v: Verdict | undefined) => `${v?.causes[0]?.cause} ${v?.causes[0]?.mend?.does} ${v?.causes[0]?.why}`;
+
+/** kindred puts those together that one mend ends. */
+function kindred(failing: Verdict[]): Verdict[][] {
+  const groups = new Map<string, Verdict[]>();
+  for (const v of failing) groups.set(keyOf(v), [...(groups.get(keyOf(v)) ?? []), v]);
+  return [...groups.values()];
+}
+
+/** Alike are several that fail for one reason, with one mend for all. */
+function Alike({ verdicts, label, onApart }: { verdicts: Verdict[]; label: Labeller; onApart: () => void }) {
+  const [first] = verdicts;
+  const cause = first?.causes[0];
+  if (!cause) return null;
+  return (
+    <li className="failing" data-alike={verdicts.length}>
+      <Text>
+        <b>
+          {verdicts.length} services: {cause.title}
+        </b>{" "}
+        <Muted fontSize="small">{inTen(cause.chance)}</Muted>
+      </Text>
+      <Text fontSize="small" color="muted">
+        {cause.why}
+      </Text>
+      <Flex mt="4px" gap="6px 14px" flexWrap="wrap" alignItems="center">
+        <MendOf cause={cause} />
+        {cause.next && (
+          <Text fontSize="small">
+            <Muted>Would tell most:</Muted> {cause.next}
+          </Text>
+        )}
+      </Flex>
+      <Text fontSize="small" mt="4px">
+        {verdicts.slice(0, 4).map(label).join("; ")}
+        {verdicts.length > 4 && `; and ${verdicts.length - 4} more`}.{" "}
+        <Button variant="plain" fontSize="small" onClick={onApart}>
+          Show each
+        </Button>
+      </Text>
+    </li>
   );
 }
 
@@ -217,8 +276,8 @@ function Sides({ checks, verdicts }: { checks: Checks; verdicts: Verdict[] }) {
           <>
             By the far end at <Mono>{checks.far.at}</Mono>.{" "}
           </>
-        ) : checks.here.inside ? (
-          "No far end yet: pair one, or join the phone's hotspot and check again. "
+        ) : checks.here.inside || !checks.here.address ? (
+          "No far end yet: pair one, or join the phone's hotspot. "
         ) : (
           "By this computer, which is elsewhere. "
         )}
