@@ -79,10 +79,11 @@ func Try(ctx context.Context, dial Dialer, to netip.AddrPort, q Question) site.H
 		hear = sayUnasked
 	}
 	g := hear(ctx, c, to)
-	if g.odd && q.Check != "http" {
-		g = orElse(ctx, dial, to, g, sayHTTP)
-	} else if g.odd {
-		g = orElse(ctx, dial, to, g, sayUnasked)
+	if g.odd { // what is slow has a second chance
+		g = again(ctx, dial, to, g, hear)
+	}
+	if g.odd {
+		g = orElse(ctx, dial, to, q.Check, g)
 	}
 	out.Says, out.Key = short(g.says), short(g.key)
 	if ctx.Err() != nil {
@@ -126,8 +127,21 @@ func nothing(protocol string) greeting {
 
 // orElse looks what answers in another protocol's place: a web page, as those of routers do,
 // or something that speaks unasked.
-func orElse(ctx context.Context, dial Dialer, to netip.AddrPort, g greeting, say func(context.Context, net.Conn, netip.AddrPort) greeting) greeting {
-	ctx, stop := context.WithTimeout(ctx, longestSay)
+func orElse(ctx context.Context, dial Dialer, to netip.AddrPort, check string, g greeting) greeting {
+	say := sayHTTP
+	if check == "http" {
+		say = sayUnasked
+	}
+	other := again(ctx, dial, to, g, say)
+	if other.odd || other.key == "" {
+		return g
+	}
+	return greeting{says: g.says + " It says " + other.says, key: other.key}
+}
+
+// again connects once more, and hears what is said then.
+func again(ctx context.Context, dial Dialer, to netip.AddrPort, g greeting, say func(context.Context, net.Conn, netip.AddrPort) greeting) greeting {
+	ctx, stop := context.WithTimeout(ctx, 2*longestSay)
 	defer stop()
 	c, err := dial(ctx, "tcp", to)
 	if err != nil {
@@ -135,11 +149,7 @@ func orElse(ctx context.Context, dial Dialer, to netip.AddrPort, g greeting, say
 	}
 	defer c.Close()
 	c.SetDeadline(time.Now().Add(longestSay))
-	other := say(ctx, c, to)
-	if other.odd || other.key == "" {
-		return g
-	}
-	return greeting{says: g.says + " It says " + other.says, key: other.key}
+	return say(ctx, c, to)
 }
 
 // greetings are how what answers is made to say what it is, by check.

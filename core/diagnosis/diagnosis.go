@@ -7,6 +7,7 @@ package diagnosis
 import (
 	"net/netip"
 	"slices"
+	"strings"
 
 	"vestpin/core/reach"
 	"vestpin/core/site"
@@ -142,7 +143,7 @@ func (c *court) causes(k *hearing) (list []Cause, ruledOut []string) {
 	if len(k.entries) == 0 && k.open {
 		return []Cause{{Cause: ForwardMissing, Title: titles[ForwardMissing], Chance: 1, Why: "The plan has no forward that leads to it.", Next: "Open it on Ports."}}, ruledOut
 	}
-	b := believe(k.seen, k.port, k.open)
+	b := believe(k.seen, k.port, func(cause string) bool { return c.possible(k, cause) })
 	kept := 0.0
 	for _, i := range b.order() {
 		if b[i] == 0 {
@@ -163,6 +164,15 @@ func (c *court) causes(k *hearing) (list []Cause, ruledOut []string) {
 		list[i].Chance /= kept
 	}
 	return list, ruledOut
+}
+
+// possible reports whether a cause is in question at all: of a service that stays inside what
+// is wrong at its device, and of a site without a name no name.
+func (c *court) possible(k *hearing, cause string) bool {
+	if !k.open {
+		return strings.HasPrefix(cause, "device-") || cause == WrongDevice
+	}
+	return cause != NameStale || c.outermost.WAN.Name != ""
 }
 
 // canLook reports whether a look is possible with what there is.

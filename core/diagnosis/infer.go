@@ -1,33 +1,93 @@
 package diagnosis
 
 import (
+	"maps"
 	"math"
 	"slices"
-	"strings"
 )
 
 // belief is how likely each row of the table is, in its order; it adds to 1.
 type belief []float64
 
-// believe weighs all causes by what was observed, as if the signs came about one apart from
-// the other once the cause is given (naive Bayes). Of a service that stays inside only what is
-// wrong at its device counts.
-func believe(seen map[sign]string, port uint32, open bool) belief {
-	out := make(belief, len(table))
+// both is how much rarer than by chance alone two causes are at work in one service.
+const both = 0.1
+
+// believe weighs all causes, each alone and each two together, by what was observed, as if the
+// signs came about one apart from the other once the causes are given (naive Bayes). A cause
+// that is out of the question has no chance.
+func believe(seen map[sign]string, port uint32, can func(cause string) bool) belief {
+	out, prior := make(belief, len(table)), make([]float64, len(table))
 	for i, r := range table {
-		if !open && !strings.HasPrefix(r.cause, "device-") && r.cause != WrongDevice {
+		if prior[i] = r.often / 100; !can(r.cause) {
+			prior[i] = 0
+		}
+		if more := blocked[port]; r.cause == ProviderBlocks && more > 0 {
+			prior[i] *= more
+		}
+	}
+	at := make([]int, 0, len(seen)) // which columns of the odds hold what was seen
+	for s, value := range seen {
+		at = append(at, columns[s]+slices.Index(values[s], value))
+	}
+	slices.Sort(at)
+	for i := range table {
+		if prior[i] == 0 {
 			continue
 		}
-		out[i] = r.often
-		if more := blocked[port]; r.cause == ProviderBlocks && more > 0 {
-			out[i] *= more
+		alone := prior[i]
+		for _, c := range at {
+			alone *= odds[i][c].likely
 		}
-		for s, value := range seen {
-			out[i] *= r.of(s, value)
+		out[i] += alone
+		for j := i + 1; j < len(table); j++ {
+			two := prior[i] * prior[j] * both
+			for _, c := range at {
+				two *= odds[i][c].with(odds[j][c])
+			}
+			out[i], out[j] = out[i]+two, out[j]+two
 		}
 	}
 	return out.whole()
 }
+
+// odd is how likely a value of a sign is where a cause is at work, and whether the cause has
+// to do with the sign at all.
+type odd struct {
+	likely float64
+	named  bool
+}
+
+// with is the same where two causes are at work: that decides which has to do with the sign.
+func (o odd) with(p odd) float64 {
+	switch {
+	case o.named == p.named:
+		return (o.likely + p.likely) / 2
+	case o.named:
+		return o.likely
+	}
+	return p.likely
+}
+
+// columns is where the values of each sign begin in the odds of a cause, and odds are those
+// of the table, worked out once.
+var columns, odds = func() (map[sign]int, [][]odd) {
+	at, n := map[sign]int{}, 0
+	for _, s := range slices.Sorted(maps.Keys(values)) {
+		at[s] = n
+		n += len(values[s])
+	}
+	all := make([][]odd, len(table))
+	for i, r := range table {
+		all[i] = make([]odd, n)
+		for s, list := range values {
+			_, named := r.signs[s]
+			for k, value := range list {
+				all[i][at[s]+k] = odd{r.of(s, value), named}
+			}
+		}
+	}
+	return at, all
+}()
 
 func (b belief) whole() belief {
 	sum := 0.0
