@@ -18,6 +18,7 @@ import (
 	"vestpin/core/diagnosis"
 	"vestpin/core/site"
 	"vestpin/core/span"
+	"vestpin/store"
 )
 
 var (
@@ -652,5 +653,81 @@ func TestNoWayBackIn(t *testing.T) {
 		if v.Open && (v.Works != diagnosis.Unknown || v.Outside.Result == site.HeardSilent && (len(v.Causes) != 1 || v.Causes[0].Cause != diagnosis.NoWayBackIn)) {
 			t.Errorf("%s works %s, outside %s: %v", v.Service, v.Works, v.Outside.Result, v.Causes)
 		}
+	}
+}
+
+// From another network, as a laptop on the phone's hotspot: it is noticed, all is tried from
+// there, and a line that is missing is a fault.
+func TestFromElsewhere(t *testing.T) {
+	s := newStreet(t, 9, len(kindsServed))
+	p := randomPlan(t, rand.New(rand.NewPCG(6, 6)), false)
+	missing, _ := randomFault(rand.New(rand.NewPCG(1, 1)), p, diagnosis.ForwardMissing)
+	s.put(p, []fault{missing}, true)
+	laptop := s.laptop
+	s.laptop = s.far
+	report := s.prove(p)
+	s.laptop = laptop
+	for _, v := range report.Services {
+		want := diagnosis.Yes
+		if !v.Open {
+			want = diagnosis.Unknown
+		}
+		if v.Service == missing.service {
+			want = diagnosis.No
+		}
+		if v.Works != want || v.Inside.Tried() {
+			t.Errorf("%s works %s, want %s: outside %s, inside %s", v.Service, v.Works, want, v.Outside.Result, v.Inside.Result)
+		}
+	}
+}
+
+// While a device is off, the laptop stands in for it: the router's half of the way is proven,
+// or found at fault; an address that somebody has is not taken, and what was taken is given
+// back.
+func TestStandsIn(t *testing.T) {
+	s := newStreet(t, 10, len(kindsServed))
+	for _, c := range []struct {
+		what string
+		also string
+		want string
+	}{
+		{"its line is right", "", "true; eth0 ADDRESS false; true <nil>"},
+		{"its line is missing", diagnosis.ForwardMissing, "true; eth0 ADDRESS false; false <nil>"},
+		{"it is there", "there", "not free: somebody answers there"},
+	} {
+		p := randomPlan(t, rand.New(rand.NewPCG(2, 3)), false)
+		service := p.openOf("dev1")[0]
+		faults := []fault{{cause: diagnosis.DeviceOff, device: 1, service: service, takes: []string{service}}}
+		if c.also == "there" {
+			faults = nil
+		} else if c.also != "" {
+			faults = append(faults, fault{cause: c.also, device: 1, service: service})
+		}
+		s.put(p, faults, true)
+		address := p.wish(service).Interface.Pin.Address.String()
+		cmd := exec.Command("ip", "netns", "exec", s.laptop, os.Args[0])
+		cmd.Env = append(os.Environ(), fmt.Sprintf("%s=%s %s %s", standInVariable, s.file("plan.json", string(site.Write(p.site))), s.pairing, service))
+		out, err := cmd.CombinedOutput()
+		if want := strings.ReplaceAll(c.want, "ADDRESS", address); err != nil || !strings.Contains(string(out), want) {
+			t.Errorf("%s: %v %s, want %s", c.what, err, out, want)
+		}
+		if have := s.run(s.laptop, "ip", "-4", "addr", "show", "dev", "eth0"); strings.Contains(have, address+"/") {
+			t.Errorf("%s: the laptop still has %s", c.what, address)
+		}
+	}
+	// What a crash left is given back at the next start.
+	s.ip(s.laptop, "addr add 10.48.16.99/32 dev eth0")
+	db := s.dir + "/vestpin.db"
+	st, err := store.Open(db)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := st.SetTaken(t.Context(), store.TakenAddress{Link: "eth0", Address: "10.48.16.99"}, true); err != nil {
+		t.Fatal(err)
+	}
+	st.Close()
+	s.start("serve", s.laptop, nil, binary, "serve", "--db", db, "--addr", "127.0.0.1:8417")
+	if have := s.run(s.laptop, "ip", "-4", "addr", "show", "dev", "eth0"); strings.Contains(have, "10.48.16.99") {
+		t.Error("what a crash left is not given back")
 	}
 }

@@ -2,6 +2,7 @@ package lab
 
 import (
 	"bufio"
+	"context"
 	"crypto/ecdsa"
 	"crypto/ed25519"
 	"crypto/elliptic"
@@ -14,6 +15,7 @@ import (
 	"math/big"
 	"net"
 	"net/http"
+	"net/netip"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -23,6 +25,10 @@ import (
 	"time"
 
 	"golang.org/x/crypto/ssh"
+
+	"vestpin/afar"
+	"vestpin/core/site"
+	"vestpin/wire"
 )
 
 // deviceVariable makes the test binary a device: it holds the real servers of one, which speak
@@ -278,4 +284,36 @@ func (s *street) file(name, text string) string {
 		s.t.Fatal(err)
 	}
 	return path
+}
+
+// standInVariable makes the test binary a laptop that stands in for a device: a plan, a pairing
+// text and a service.
+const standInVariable = "VESTPIN_LAB_STANDIN"
+
+// runStandIn prints what came of it, after what was kept on the way.
+func runStandIn(text string) {
+	var plan, pairing, service string
+	fmt.Sscan(text, &plan, &pairing, &service)
+	data, err := os.ReadFile(plan)
+	if err != nil {
+		panic(err)
+	}
+	s, err := site.Read(data)
+	if err != nil {
+		panic(err)
+	}
+	p, err := afar.ParsePairing(pairing)
+	if err != nil {
+		panic(err)
+	}
+	far, err := afar.Reach(context.Background(), p)
+	if err != nil {
+		panic(err)
+	}
+	reached, err := wire.StandIn(context.Background(), wire.Here{}, wire.Trial{Site: site.NewView(s), Far: far}, service, func(link string, a netip.Addr, taken bool) error {
+		fmt.Print(link, " ", a, " ", taken, "; ")
+		return nil
+	})
+	fmt.Println(reached, err)
+	os.Exit(0)
 }

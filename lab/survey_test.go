@@ -113,6 +113,9 @@ func (l *lan) lose(percent int) {
 const serverVariable = "VESTPIN_LAB_SERVER"
 
 func TestMain(m *testing.M) {
+	if text := os.Getenv(standInVariable); text != "" {
+		runStandIn(text)
+	}
 	if text := os.Getenv(deviceVariable); text != "" {
 		runDevice(text)
 	}

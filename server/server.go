@@ -90,6 +90,7 @@ func New(st *store.Store, o Options) Server {
 		s.far = realFar
 	}
 	go s.makers() // unpacked while the first request is on its way
+	s.giveBack()
 	if o.Watch > 0 {
 		go s.watchOutside(o.Watch)
 	}

@@ -230,6 +230,9 @@ func (c *court) signs(k *hearing) {
 		k.seen[outside] = c.whatCameBack(k)
 	}
 	c.pages(k)
+	if k.heard.StoodIn != "" {
+		k.seen[stand] = k.heard.StoodIn
+	}
 	if c.wan != "" {
 		k.seen[wan] = c.wan
 	}

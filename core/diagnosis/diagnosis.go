@@ -154,8 +154,8 @@ func (c *court) causes(k *hearing) (list []Cause, ruledOut []string) {
 			continue
 		}
 		kept += b[i]
-		cause := Cause{Cause: table[i].cause, Title: titles[table[i].cause], Chance: b[i], Why: c.why(k, table[i].cause), Mend: c.mend(k, table[i].cause)}
-		if l, ok := b.next(i, k.seen, c.canLook); ok {
+		cause := Cause{Cause: table[i].cause, Title: titles[table[i].cause], Chance: b[i], Why: c.why(k, table[i].cause) + c.stoodIn(k), Mend: c.mend(k, table[i].cause)}
+		if l, ok := b.next(i, k.seen, func(l look) bool { return c.canLook(k, l) }); ok {
 			cause.Next = l.says
 		}
 		list = append(list, cause)
@@ -176,8 +176,10 @@ func (c *court) possible(k *hearing, cause string) bool {
 }
 
 // canLook reports whether a look is possible with what there is.
-func (c *court) canLook(l look) bool {
+func (c *court) canLook(k *hearing, l look) bool {
 	switch l.sign {
+	case stand: // the address must be free, and somebody must try it from elsewhere
+		return k.seen[there] == "nobody" && k.heard.Outside.By == site.TriedAfar
 	case name:
 		return c.outermost.WAN.Name != ""
 	case siblings, others, stray, address:

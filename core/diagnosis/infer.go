@@ -181,6 +181,7 @@ var looks = []look{
 	{inside, 1, "Try it from inside, beside the router."},
 	{there, 1, "See from inside who answers at its address."},
 	{held, 2, "Read the router's forwarding page and compare it with the plan."},
+	{stand, 2, "Let this laptop stand in for the device for a moment."},
 	{outside, 3, "Try it from elsewhere: by a helper, or from the phone's hotspot."},
 	{walk, 6, "Walk to the device: is it on, and what do its own network settings say?"},
 }

@@ -37,6 +37,7 @@ const (
 	siblings sign = "siblings" // how other open services of the device fare from elsewhere
 	others   sign = "others"   // how those of other devices behind the router do
 	stray    sign = "stray"    // whether the device answers at an outside port nearby
+	stand    sign = "stand"    // whether a laptop is reached that stands in for the device
 	walk     sign = "walk"     // what is found at the device itself; never observed from here
 )
 
@@ -65,6 +66,7 @@ var values = map[sign][]string{
 	siblings: {"work", "fail"},
 	others:   {"work", "fail"},
 	stray:    {"none", "found"},
+	stand:    {"reached", "lost"},
 	walk:     {"fine", "off", "elsewhere", "service", "gateway", "guarded"},
 }
 
@@ -83,6 +85,7 @@ var usual = map[sign]likely{
 	siblings: {"work": 0.9, "fail": 0.1},
 	others:   {"work": 0.9, "fail": 0.1},
 	stray:    {"none": 0.995, "found": 0.005},
+	stand:    {"reached": 0.97},
 	walk:     {"fine": 0.97},
 }
 
@@ -95,6 +98,10 @@ var atAll = likely{"work": 0.6, "fail": 0.4}
 
 // either is whether the site is seen at the planned address where others stand in between.
 var either = likely{"planned": 0.5, "changed": 0.5}
+
+// astray is where the router's half of the way, or what is in front of it, is at fault: a
+// laptop that stands in for the device is not reached either.
+var astray = likely{"reached": 0.02, "lost": 0.98}
 
 // table is what each cause makes likely. How often each happens is reckoned from what
 // installers tell: a typed line is wrong more often than anything else, then the device is
@@ -122,31 +129,31 @@ var table = []row{
 		outside: {"as-unplanned": 0.6, "otherwise": 0.38}, siblings: {"fail": 0.985, "work": 0.015}, walk: {"gateway": 0.95},
 	}},
 	{ForwardMissing, 13, map[sign]likely{
-		held: {"missing": 0.95, "as-planned": 0.04}, outside: {"as-unplanned": 0.9, "otherwise": 0.08}, siblings: {"work": 0.75, "fail": 0.25},
+		stand: astray, held: {"missing": 0.95, "as-planned": 0.04}, outside: {"as-unplanned": 0.9, "otherwise": 0.08}, siblings: {"work": 0.75, "fail": 0.25},
 	}},
 	{ForwardPort, 9, map[sign]likely{
-		held: {"port": 0.95, "as-planned": 0.02}, outside: {"as-unplanned": 0.5, "otherwise": 0.35, "other": 0.1, "stranger": 0.04}, stray: {"found": 0.4, "none": 0.6},
+		stand: astray, held: {"port": 0.95, "as-planned": 0.02}, outside: {"as-unplanned": 0.5, "otherwise": 0.35, "other": 0.1, "stranger": 0.04}, stray: {"found": 0.4, "none": 0.6},
 	}},
 	{ForwardProtocol, 5, map[sign]likely{
-		held: {"protocol": 0.95, "as-planned": 0.02}, outside: {"as-unplanned": 0.9, "otherwise": 0.08},
+		stand: astray, held: {"protocol": 0.95, "as-planned": 0.02}, outside: {"as-unplanned": 0.9, "otherwise": 0.08},
 	}},
 	{ForwardAddress, 9, map[sign]likely{
-		held: {"address": 0.95, "as-planned": 0.02}, outside: {"other": 0.35, "stranger": 0.1, "otherwise": 0.3, "as-unplanned": 0.24},
+		stand: astray, held: {"address": 0.95, "as-planned": 0.02}, outside: {"other": 0.35, "stranger": 0.1, "otherwise": 0.3, "as-unplanned": 0.24},
 	}},
 	{RouterAnswers, 3, map[sign]likely{
-		outside: {"router": 0.93, "stranger": 0.05}, held: {"as-planned": 0.6, "router": 0.3, "missing": 0.1},
+		stand: astray, outside: {"router": 0.93, "stranger": 0.05}, held: {"as-planned": 0.6, "router": 0.3, "missing": 0.1},
 	}},
 	{HeldByUPnP, 3, map[sign]likely{
-		upnp: {"over": 0.97, "clear": 0.03}, outside: {"other": 0.35, "stranger": 0.25, "otherwise": 0.2, "as-unplanned": 0.19},
+		stand: astray, upnp: {"over": 0.97, "clear": 0.03}, outside: {"other": 0.35, "stranger": 0.25, "otherwise": 0.2, "as-unplanned": 0.19},
 	}},
 	{SecondRouter, 4, map[sign]likely{
-		wan: {"private": 0.96, "public": 0.03}, address: either, name: {"right": 0.5, "stale": 0.5}, siblings: everywhere, others: everywhere, outside: {"as-unplanned": 0.93, "otherwise": 0.04},
+		stand: astray, wan: {"private": 0.96, "public": 0.03}, address: either, name: {"right": 0.5, "stale": 0.5}, siblings: everywhere, others: everywhere, outside: {"as-unplanned": 0.93, "otherwise": 0.04},
 	}},
 	{CarrierNAT, 3, map[sign]likely{
-		wan: {"carrier": 0.96, "public": 0.03}, address: either, name: {"right": 0.5, "stale": 0.5}, siblings: everywhere, others: everywhere, outside: {"as-unplanned": 0.93, "otherwise": 0.04},
+		stand: astray, wan: {"carrier": 0.96, "public": 0.03}, address: either, name: {"right": 0.5, "stale": 0.5}, siblings: everywhere, others: everywhere, outside: {"as-unplanned": 0.93, "otherwise": 0.04},
 	}},
 	{ProviderBlocks, 2, map[sign]likely{
-		outside: {"otherwise": 0.55, "as-unplanned": 0.44}, siblings: {"work": 0.8, "fail": 0.2},
+		stand: astray, outside: {"otherwise": 0.55, "as-unplanned": 0.44}, siblings: {"work": 0.8, "fail": 0.2},
 	}},
 	{AddressChanged, 4, map[sign]likely{
 		address: {"changed": 0.985}, name: {"right": 0.8, "stale": 0.2}, outside: {"same": 0.75, "as-unplanned": 0.15, "otherwise": 0.1}, siblings: atAll, others: atAll,

@@ -106,6 +106,17 @@ func (c *court) why(k *hearing, cause string) string {
 	return ""
 }
 
+// stoodIn says what came of it when a laptop stood in for the device.
+func (c *court) stoodIn(k *hearing) string {
+	switch k.heard.StoodIn {
+	case site.StoodReached:
+		return " A laptop that stood in for the device was reached."
+	case site.StoodLost:
+		return " A laptop that stood in for the device was not reached either."
+	}
+	return ""
+}
+
 // unlikely says of a cause that nothing points at it by itself.
 func (c *court) unlikely(k *hearing, what string) string {
 	return fmt.Sprintf("Possible by how often it happens; %s does not settle it.", what)

@@ -77,7 +77,14 @@ type ProofHeard struct {
 	Inside  Heard  `json:"inside"`
 	Outside Heard  `json:"outside"`
 	Stray   int    `json:"stray,omitempty"`
+	StoodIn string `json:"stoodIn,omitempty" enum:"reached,lost" doc:"Whether this computer was reached from outside when it stood in for the device"`
 }
+
+// What came of it when this computer stood in for a device.
+const (
+	StoodReached = "reached"
+	StoodLost    = "lost"
+)
 
 // The results of trying a port.
 const (
@@ -236,6 +243,9 @@ func (p Proof) With(later Proof) Proof {
 		}
 		if h.Inside.Tried() || !out.Services[i].Inside.Tried() {
 			out.Services[i].Inside = h.Inside
+		}
+		if h.StoodIn != "" {
+			out.Services[i].StoodIn = h.StoodIn
 		}
 		if h.Outside.Tried() || !out.Services[i].Outside.Tried() {
 			out.Services[i].Outside, out.Services[i].Stray = h.Outside, h.Stray

@@ -50,7 +50,16 @@ export function useCheck() {
     onSuccess: () => client.invalidateQueries({ queryKey: ["site", id] }),
     onError,
   });
-  return { start, stop, saw };
+  const standIn = useMutation({
+    mutationFn: async (service: string) =>
+      must(await api.POST("/api/sites/{id}/checks/stand-in", { params: { path: { id } }, body: { service } })),
+    onSuccess: (state) => {
+      notice.say(state.says);
+      client.invalidateQueries({ queryKey: ["site", id] });
+    },
+    onError,
+  });
+  return { start, stop, saw, standIn };
 }
 
 /** usePairing pairs this program with a helper at the far end; an empty text forgets it. */

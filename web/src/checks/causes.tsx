@@ -4,6 +4,8 @@ import { useCheck } from "../api/checks";
 import type { Cause, Checks, Verdict } from "../api/model";
 import { useEdit, useSite } from "../api/site";
 import { Mono, Muted, Section } from "../parts";
+import { indexOf } from "../parts/words";
+import { thereOf } from "./marks";
 
 /** inTen says a chance as people do. */
 export function inTen(chance: number): string {
@@ -86,7 +88,9 @@ function CauseItem({ cause, before }: { cause: Cause; before: Cause[] }) {
 /** Picked is one service in full: what was heard, the causes, and the phone. */
 export function Picked({ verdict: v, checks, name }: { verdict: Verdict; checks: Checks; name: string }) {
   const { start } = useCheck();
+  const a = useSite();
   const page = checks.open[v.service];
+  const there = thereOf(checks, indexOf(a).services.get(v.service)?.service.interface ?? "");
   return (
     <>
       <Section title={name}>
@@ -109,6 +113,7 @@ export function Picked({ verdict: v, checks, name }: { verdict: Verdict; checks:
           Check this one again
         </Button>
       </Section>
+      {v.open && v.works === "no" && checks.far.paired && there?.as === "nobody" && <StandIn verdict={v} />}
       {v.causes.length > 0 && (
         <Section title={v.causes[0]?.cause === "no-way-back-in" ? "No fault" : "Likeliest first"}>
           <Stack as="ol" gap="10px">
@@ -127,6 +132,22 @@ export function Picked({ verdict: v, checks, name }: { verdict: Verdict; checks:
       )}
       {v.open && v.dial && <Phone verdict={v} page={page} />}
     </>
+  );
+}
+
+/** StandIn asks before this computer takes the device's address for a moment, so that the router's half is tried without it. */
+function StandIn({ verdict: v }: { verdict: Verdict }) {
+  const { standIn } = useCheck();
+  return (
+    <Section title="Without the device">
+      <Text fontSize="small" mb="4px">
+        Nobody has its address now. This computer can take it for some seconds and answer in its place, while the far
+        end tries the outside port; then it gives the address back.
+      </Text>
+      <Button size="xs" onClick={() => standIn.mutate(v.service)} disabled={standIn.isPending}>
+        {standIn.isPending ? "Standing in…" : "Stand in for it"}
+      </Button>
+    </Section>
   );
 }
 
