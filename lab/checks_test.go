@@ -94,14 +94,13 @@ func randomPlan(t *testing.T, r *rand.Rand, named bool) trialPlan {
 
 // fault is something that is wrong on the wire, and the services that it takes.
 type fault struct {
-	cause    string
-	device   int
-	service  string // of those that take one service
-	takes    []string
-	port     uint32 // the wrong outside or inside port, or the blocked one
-	inside   bool   // the inside port is wrong, and not the outside one
-	address  netip.Addr
-	protocol site.Protocol
+	cause   string
+	device  int
+	service string // of those that take one service
+	takes   []string
+	port    uint32 // the wrong outside or inside port, or the blocked one
+	inside  bool   // the inside port is wrong, and not the outside one
+	address netip.Addr
 }
 
 // causes that the street can make; no-way-back-in is a test of its own.
