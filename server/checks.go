@@ -301,7 +301,11 @@ func (s *server) keepProof(id string, p site.Proof) error {
 		if err != nil {
 			return err
 		}
-		next, _, err := s.store.Edit(ctx, id, store.Change{Version: st.Version, Who: who, Title: "try what is planned", Edits: []site.Edit{site.PutProof{Proof: over(st.Site, p)}}})
+		edits := []site.Edit{site.PutProof{Proof: over(st.Site, p)}}
+		for _, old := range st.Site.Proofs[:max(0, len(st.Site.Proofs)-mostStays)] {
+			edits = append(edits, site.RemoveProof{ID: old.ID})
+		}
+		next, _, err := s.store.Edit(ctx, id, store.Change{Version: st.Version, Who: who, Title: "try what is planned", Edits: edits})
 		var stale *store.StaleError
 		if errors.As(err, &stale) {
 			continue
@@ -313,6 +317,10 @@ func (s *server) keepProof(id string, p site.Proof) error {
 	}
 	return errors.New("the site is changed too often; try again")
 }
+
+// mostStays is of how many stays what was tried is kept beside the last; undo brings back
+// what was let go.
+const mostStays = 12
 
 // over is a proof put over the last one where both are of one stay.
 func over(s site.Site, p site.Proof) site.Proof {

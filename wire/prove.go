@@ -86,7 +86,11 @@ func Prove(ctx context.Context, n Network, t Trial, report func(Trying)) (site.P
 	}
 	p := &trial{Trial: t, net: n, links: map[string]Link{}, map_: reach.Of(t.Site), report: report, at: map[string]int{}, patient: map[netip.Addr]chan struct{}{}}
 	for _, w := range t.Site.Networks {
-		if i := slices.IndexFunc(links, func(l Link) bool { return AttachedTo(l, w) }); i >= 0 {
+		is := AttachedTo
+		if t.From == Inside { // who says so knows better than the gateway
+			is = sameSubnet
+		}
+		if i := slices.IndexFunc(links, func(l Link) bool { return is(l, w) }); i >= 0 {
 			p.links[w.ID] = links[i]
 		}
 	}
@@ -115,8 +119,11 @@ func Prove(ctx context.Context, n Network, t Trial, report func(Trying)) (site.P
 // AttachedTo reports whether a link is of a network of the site, and not of another that has
 // the same addresses: the gateway is the same where both are known.
 func AttachedTo(l Link, n site.Network) bool {
-	same := l.Subnet().Bits() <= n.Subnet.Bits() && l.Subnet().Contains(n.Subnet.Addr()) || n.Subnet.Contains(l.Own.Addr())
-	return same && (!l.Gateway.IsValid() || !n.Gateway.IsValid() || l.Gateway == n.Gateway)
+	return sameSubnet(l, n) && (!l.Gateway.IsValid() || !n.Gateway.IsValid() || l.Gateway == n.Gateway)
+}
+
+func sameSubnet(l Link, n site.Network) bool {
+	return l.Subnet().Bits() <= n.Subnet.Bits() && l.Subnet().Contains(n.Subnet.Addr()) || n.Subnet.Contains(l.Own.Addr())
 }
 
 // begin lists what is to be tried, all untried yet.
@@ -413,6 +420,9 @@ func (p *trial) whoIsThere(ctx context.Context) {
 		}
 		if gateway := p.gatewayOf(n); gateway.IsValid() {
 			ask = append(ask, gateway)
+		}
+		if len(ask) == 0 {
+			continue
 		}
 		found, err := p.arp(ctx, l, n.Subnet, ask)
 		if err != nil {

@@ -79,6 +79,7 @@ func Try(ctx context.Context, dial Dialer, to netip.AddrPort, q Question) site.H
 		hear = sayUnasked
 	}
 	g := hear(ctx, c, to)
+	c.Close()  // before there is another
 	if g.odd { // what is slow has a second chance
 		g = again(ctx, dial, to, g, hear)
 	}

@@ -76,7 +76,7 @@ type Cause struct {
 	Chance float64    `json:"chance"`
 	Why    string     `json:"why"`
 	Mend   *CauseMend `json:"mend,omitempty"`
-	Next   string     `json:"next,omitempty" doc:"The further look that would tell most of it"`
+	Next   string     `json:"next" doc:"The further look that would tell most of it"`
 }
 
 // CauseMend is what ends a cause: edits of the plan, or a step of the sheet to do again, or in
