@@ -328,6 +328,7 @@ func over(s site.Site, p site.Proof) site.Proof {
 		p.Visit = v.ID
 	}
 	last, ok := s.Proof()
+	p = p.After(last)
 	if ok && last.Visit == p.Visit && (p.Visit != "" || day(last.At) == day(p.At)) {
 		return last.With(p)
 	}

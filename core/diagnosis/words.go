@@ -99,7 +99,11 @@ func (c *court) why(k *hearing, cause string) string {
 	case NameStale:
 		told, _ := c.p.Router.Outside()
 		if c.points == "stale" {
-			return fmt.Sprintf("%s stands for %s, and the site is at %s.", c.p.Name.Name, joined(c.pointsTo()), told.Address)
+			since := ""
+			if day, _, ok := strings.Cut(c.p.Name.Since, "T"); ok {
+				since = " since " + day + " at least"
+			}
+			return fmt.Sprintf("%s stands for %s%s, and the site is at %s.", c.p.Name.Name, joined(c.pointsTo()), since, told.Address)
 		}
 		return c.unlikely(k, "what the name stands for")
 	}

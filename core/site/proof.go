@@ -57,6 +57,25 @@ type ProofName struct {
 	Own    []netip.Addr `json:"own"`
 	TTL    int          `json:"ttl,omitempty"`
 	Why    string       `json:"why,omitempty" doc:"Why it is not known"`
+	Since  string       `json:"since,omitempty" doc:"Since when it has stood for these addresses, as far as was looked, RFC 3339"`
+}
+
+// after is the name as it was looked up later, at a time: as long as it stands for the same
+// addresses it has done so since it was first seen to.
+func (n ProofName) after(before ProofName, at string) ProofName {
+	if n.Since = at; n.Name == before.Name && slices.Equal(n.Points, before.Points) && before.Since != "" {
+		n.Since = before.Since
+	}
+	return n
+}
+
+// After gives a proof of a new stay after another: what stood for the same then still has
+// since then.
+func (p Proof) After(last Proof) Proof {
+	if p.Name.Name != "" {
+		p.Name = p.Name.after(last.Name, p.At)
+	}
+	return p
 }
 
 // ProofThere is who answers at the planned address of an interface. Found is where its own
@@ -143,7 +162,7 @@ func (c checker) proof(at *trail, p Proof) error {
 		checkMost(r.field("told"), len(p.Router.Told), mostNotes), checkMost(r.field("hops"), len(p.Router.Hops), mostNotes),
 		checkMost(r.field("speaks"), len(p.Router.Speaks), 3), each(r.field("speaks"), p.Router.Speaks, text(20)), checkMost(r.field("keys"), len(p.Router.Keys), mostNotes), each(r.field("keys"), p.Router.Keys, text(longestNote)),
 		checkHeldForwards(r.field("mappings"), p.Router.Mappings),
-		checkName(n.field("name"), p.Name.Name, longestName), checkName(n.field("why"), p.Name.Why, longestNote),
+		checkName(n.field("name"), p.Name.Name, longestName), checkName(n.field("why"), p.Name.Why, longestNote), checkName(n.field("since"), p.Name.Since, longestTime),
 		checkMost(n.field("points"), len(p.Name.Points), mostNotes), checkMost(n.field("own"), len(p.Name.Own), mostNotes),
 		checkMost(at.field("interfaces"), len(p.Interfaces), mostSeen),
 		each(at.field("interfaces"), p.Interfaces, func(at *trail, t ProofThere) error {
@@ -232,7 +251,7 @@ func (p Proof) With(later Proof) Proof {
 		out.Router.Told = append(slices.DeleteFunc(slices.Clone(out.Router.Told), func(o ToldOutside) bool { return o.By == t.By }), t)
 	}
 	if len(later.Name.Points)+len(later.Name.Own) > 0 || later.Name.Why != "" {
-		out.Name = later.Name
+		out.Name = later.Name.after(p.Name, later.At)
 	}
 	out.Services = slices.Clone(p.Services)
 	for _, h := range later.Services {

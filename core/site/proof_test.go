@@ -31,6 +31,14 @@ func TestProofWithALaterOne(t *testing.T) {
 	if told, _ := moved.Router.Outside(); told.Address != a("203.0.113.99") || moved.From != "inside" || len(moved.Router.Told) != 1 {
 		t.Errorf("a new address alone: %+v", moved.Router)
 	}
+	// A name that stands for the same has done so since it was first seen to.
+	looked := func(at, address string) Proof {
+		return Proof{At: at, From: "inside", Name: ProofName{Name: "studio.example.net", Points: []netip.Addr{a(address)}}}
+	}
+	second := looked("5", "203.0.113.47").After(looked("1", "203.0.113.47").After(Proof{}))
+	if third := second.With(looked("6", "203.0.113.99")); second.Name.Since != "1" || third.Name.Since != "6" || third.With(looked("7", "203.0.113.99")).Name.Since != "6" {
+		t.Errorf("since %q, then %q", second.Name.Since, third.Name.Since)
+	}
 	if first.Services[1].Inside.Result != HeardRefused || first.Interfaces[1].Answers != "no" {
 		t.Error("the first was changed")
 	}
