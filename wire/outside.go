@@ -20,10 +20,10 @@ import (
 
 // The bounds of what a far end is asked at once and how fast.
 const (
-	MostAsked  = 64 // ports in one request
-	AskedASec  = 20 // ports a second
-	mostStrays = 6  // ports nearby that are tried of one that fails
-	farMost    = 30 * time.Second
+	MostAsked  = 64               // ports in one request
+	AskedASec  = 20               // ports a second
+	mostStrays = 6                // ports nearby that are tried of one that fails
+	farMost    = 30 * time.Second // for one request, and for what goes on beside it
 )
 
 // through dials by whatever way the system takes, also through a gateway.
@@ -36,10 +36,10 @@ func through(ctx context.Context, network string, to netip.AddrPort) (net.Conn, 
 // seen. Of those that fail it has some ports nearby tried, which a slip of the finger would
 // have opened.
 func (p *trial) fromAfar(ctx context.Context) {
-	ctx, stop := context.WithTimeout(ctx, farMost)
-	defer stop()
 	p.doing("asking the far end")
-	sees, err := p.Far.Sees(ctx)
+	asking, stop := context.WithTimeout(ctx, farMost)
+	sees, err := p.Far.Sees(asking)
+	stop()
 	if sees.IsValid() {
 		p.seen(sees, site.ToldByAfar)
 	}
@@ -70,6 +70,11 @@ func (p *trial) fromAfar(ctx context.Context) {
 		}
 		p.keep(tries[i-1].w.Service.ID, func(s *site.ProofHeard) { s.Outside = h })
 	})
+	for _, t := range tries {
+		if h := p.heardOf(t.w.Service.ID).Outside; !h.Tried() && h.Says == "" {
+			p.keep(t.w.Service.ID, func(s *site.ProofHeard) { s.Outside.Says = "The far end did not come to it." })
+		}
+	}
 	p.strays(ctx, tries)
 	all.Wait()
 }
@@ -85,12 +90,14 @@ func resultOnly(h site.Heard) string {
 func (p *trial) askFar(ctx context.Context, questions []Question, heard func(int, site.Heard)) {
 	for from := 0; from < len(questions) && ctx.Err() == nil; from += MostAsked {
 		part := questions[from:min(from+MostAsked, len(questions))]
-		err := p.Far.Try(ctx, part, func(i int, h site.Heard) {
+		asking, stop := context.WithTimeout(ctx, farMost)
+		err := p.Far.Try(asking, part, func(i int, h site.Heard) {
 			if i >= 0 && i < len(part) {
 				h.By = site.TriedAfar
 				heard(from+i, h)
 			}
 		})
+		stop()
 		if err != nil {
 			p.note("The far end did not answer to the end: %v.", err)
 			return
@@ -168,6 +175,8 @@ func (p *trial) wayOut(ctx context.Context) {
 	if !mirror.IsValid() {
 		return
 	}
+	ctx, stop := context.WithTimeout(ctx, farMost)
+	defer stop()
 	if a, err := p.mirrored(ctx, mirror); err == nil {
 		p.seen(a, site.ToldBySTUN)
 	}

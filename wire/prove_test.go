@@ -3,9 +3,11 @@ package wire_test
 import (
 	"context"
 	"fmt"
+	"net/netip"
 	"os"
 	"strings"
 	"testing"
+	"time"
 
 	"vestpin/core/diagnosis"
 	"vestpin/core/site"
@@ -78,5 +80,55 @@ newcam.video: inside untried, outside untried, unknown, works unknown`
 	}
 	if len(doing) == 0 || len(p.Router.Told) != 2 || len(p.Name.Points) != 1 {
 		t.Errorf("told %v, %+v, %+v", doing, p.Router.Told, p.Name)
+	}
+}
+
+// brokenFar is a far end that sees the site and gives up in the middle.
+type brokenFar struct{ sim.Far }
+
+func (f brokenFar) Try(ctx context.Context, questions []wire.Question, heard func(int, site.Heard)) error {
+	f.Far.Try(ctx, questions[:2], heard)
+	return fmt.Errorf("it tried 2 of %d ports", len(questions))
+}
+
+// What a far end did not come to is said of each service; without a far end nothing is claimed
+// from outside; from a network that is none of the site's the sides are not mixed.
+func TestProveWithoutTheOutside(t *testing.T) {
+	t.Parallel()
+	w, v := pottery(t), site.NewView(potterySite(t))
+	p, err := wire.Prove(context.Background(), w, wire.Trial{Site: v, Far: brokenFar{sim.Far{World: w}}}, func(wire.Trying) {})
+	if err != nil || len(p.Notes) == 0 || !strings.Contains(p.Notes[0], "it tried 2 of") {
+		t.Errorf("%v %v", err, p.Notes)
+	}
+	heard, missed := 0, 0
+	for _, h := range p.Services {
+		if h.Outside.Tried() {
+			heard++
+		} else if h.Outside.Says == "The far end did not come to it." {
+			missed++
+		} else if h.Outside.Says == "" {
+			t.Errorf("nothing is said of %s", h.Service)
+		}
+	}
+	if heard != 1 || missed < 2 {
+		t.Errorf("%d were heard, %d missed", heard, missed)
+	}
+	p, err = wire.Prove(context.Background(), w, wire.Trial{Site: v, Only: []string{"rec.web"}}, func(wire.Trying) {})
+	if err != nil || len(p.Services) != 1 || p.Services[0].Inside.Result != site.HeardAnswers || p.Services[0].Outside.By != site.TriedLooped || p.Services[0].Outside.Result != site.HeardSilent {
+		t.Errorf("%v %+v", err, p.Services)
+	}
+	if r := diagnosis.Of(v, p).Services[0]; r.Works != diagnosis.Unknown || r.Causes[0].Cause != diagnosis.NoWayBackIn {
+		t.Errorf("%+v", r)
+	}
+	elsewhere := *w
+	elsewhere.Own, elsewhere.Gateway = netip.MustParsePrefix("192.0.2.9/24"), netip.MustParseAddr("192.0.2.1")
+	if _, err := wire.Prove(context.Background(), &elsewhere, wire.Trial{Site: v, From: wire.Inside}, func(wire.Trying) {}); err == nil || !strings.Contains(err.Error(), "attached to no network of the site") {
+		t.Errorf("inside, from elsewhere: %v", err)
+	}
+	ctx, stop := context.WithCancel(context.Background())
+	time.AfterFunc(300*time.Millisecond, stop)
+	begin := time.Now()
+	if p, err := wire.Prove(ctx, w, wire.Trial{Site: v, Far: sim.Far{World: w}}, func(wire.Trying) {}); err == nil || len(p.Services) == 0 || time.Since(begin) > 2*time.Second {
+		t.Errorf("stopped: %v after %v", err, time.Since(begin))
 	}
 }
