@@ -241,6 +241,9 @@ func TestFiftyClients(t *testing.T) {
 	}
 	share := stolen()
 	limit := time.Duration(float64(300*time.Millisecond) / (1 - share))
+	if share > 0.3 { // fifty clients and the server wait for each other, and both are held up
+		limit = time.Duration(float64(limit) / (1 - share))
+	}
 	for _, kind := range []string{"own edit", "own read"} {
 		if p := s.percentile(kind, 0.99); p > limit {
 			t.Errorf("%s: p99 is %v, with %.0f %% of the machine's time stolen", kind, p, 100*share)
