@@ -125,8 +125,8 @@ const (
 // key, certificate, or what its page says of itself.
 type Heard struct {
 	Result string         `json:"result" default:"untried" enum:"answers,refused,silent,untried"`
-	Says   string         `json:"says" doc:"What was heard, or why it was not tried"`
-	MS     int            `json:"ms"`
+	Says   string         `json:"says,omitempty" doc:"What was heard, or why it was not tried"`
+	MS     int            `json:"ms,omitempty"`
 	By     string         `json:"by,omitempty" enum:"here,afar,looped,person"`
 	At     netip.AddrPort `json:"at,omitzero" doc:"The address and port that were tried"`
 	Key    string         `json:"key,omitempty"`
