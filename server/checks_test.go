@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"net/netip"
+	"path/filepath"
 	"strings"
 	"sync/atomic"
 	"testing"
@@ -14,6 +15,7 @@ import (
 	"vestpin/core/site"
 	"vestpin/demo"
 	"vestpin/sim"
+	"vestpin/store"
 	"vestpin/wire"
 )
 
@@ -293,5 +295,22 @@ func TestByHotspot(t *testing.T) {
 	c, got := checkedAt(t, at)
 	if c.State.Says != "Tried from elsewhere, and back inside." || got["rec.web"] != "yes" || !strings.HasPrefix(got["rec.video"], "no ") {
 		t.Errorf("%+v %v", c.State, got)
+	}
+}
+
+// Where an address that was taken cannot be given back, it is not forgotten either.
+func TestTakenIsNotForgotten(t *testing.T) {
+	st, err := store.Open(filepath.Join(t.TempDir(), "vestpin.db"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer st.Close()
+	taken := store.TakenAddress{Link: "eth0", Address: "10.48.16.20"}
+	if err := st.SetTaken(t.Context(), taken, true); err != nil {
+		t.Fatal(err)
+	}
+	New(st, Options{Network: func(string) wire.Network { return &sim.World{} }}).Close() // it takes none
+	if left, err := st.Taken(t.Context()); err != nil || len(left) != 1 || left[0] != taken {
+		t.Errorf("left are %v %v", left, err)
 	}
 }

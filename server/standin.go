@@ -68,9 +68,12 @@ func (s *server) giveBack() {
 		return
 	}
 	taker, can := s.networkOf("").(wire.Taker)
+	if !can {
+		return // who cannot give them back does not forget them
+	}
 	for _, t := range taken {
 		a, err := netip.ParseAddr(t.Address)
-		if err == nil && can {
+		if err == nil {
 			err = taker.Give(t.Link, a)
 		}
 		if err != nil {
