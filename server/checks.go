@@ -158,7 +158,11 @@ func (s *server) startCheck(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, refusal(err)
 	}
-	trial := wire.Trial{Site: site.NewView(st.Site), From: in.Body.From, Only: in.Body.Services}
+	known, err := s.catalogueOf(ctx)
+	if err != nil {
+		return nil, err
+	}
+	trial := wire.Trial{Site: site.NewView(st.Site), From: in.Body.From, Only: in.Body.Services, Known: known}
 	text, err := s.store.FarEnd(ctx)
 	if err != nil {
 		return nil, refusal(err)
@@ -392,7 +396,11 @@ func (s *server) getChecks(ctx context.Context, in *SiteID) (*struct{ Body Check
 		return nil, refusal(err)
 	}
 	v := site.NewView(st.Site)
-	out := Checks{Here: s.sideOf(in.ID, st.Site), Back: []wire.Back{}, Open: pagesOf(v)}
+	known, err := s.catalogueOf(ctx)
+	if err != nil {
+		return nil, err
+	}
+	out := Checks{Here: s.sideOf(in.ID, st.Site), Back: []wire.Back{}, Open: pagesOf(v, known.With(v.Kinds...))}
 	if out.Far, err = s.farEnd(ctx); err != nil {
 		return nil, refusal(err)
 	}
@@ -408,7 +416,7 @@ func (s *server) getChecks(ctx context.Context, in *SiteID) (*struct{ Body Check
 	if c != nil {
 		var seen site.Proof
 		out.State, seen, out.Back = c.now()
-		if out.State.Running && out.State.What == "check" && len(seen.Services) > 0 {
+		if out.State.Running && len(seen.Services) > 0 {
 			seen.From, seen.At, seen.Router = p.From, p.At, p.Router
 			p, have = p.With(seen), true
 		}
@@ -424,14 +432,11 @@ func (s *server) getChecks(ctx context.Context, in *SiteID) (*struct{ Body Check
 }
 
 // pagesOf are the web pages of services, as they are opened from elsewhere.
-func pagesOf(v site.View) map[string]string {
+func pagesOf(v site.View, known catalogue.Catalogue) map[string]string {
 	out := map[string]string{}
-	m, known := reach.Of(v), catalogue.Shipped().With(v.Kinds...)
+	m := reach.Of(v)
 	outer, _ := reach.Outermost(v)
-	host := outer.WAN.Name
-	if host == "" && outer.WAN.Address.IsValid() {
-		host = outer.WAN.Address.String()
-	}
+	host := outer.WAN.Host()
 	for _, w := range v.Wishes() {
 		kind, ok := known.Named(w.Device.Kind, w.Service.Name, w.Service.Protocol, w.Service.Ports)
 		entries := m.Entries(w)

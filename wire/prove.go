@@ -37,6 +37,9 @@ type Trial struct {
 	From string   // "inside" or "outside"; found out where it is empty
 	Far  FarEnd   // nil for none
 	Only []string // ids of services; all where it is empty
+	// Known are the kinds of device that count, beside the site's own; those shipped where
+	// there are none.
+	Known catalogue.Catalogue
 }
 
 // Trying is one thing that a trial tells while it goes on.
@@ -94,6 +97,10 @@ func Prove(ctx context.Context, n Network, t Trial, report func(Trying)) (site.P
 			p.links[w.ID] = links[i]
 		}
 	}
+	if len(p.Known.Kinds) == 0 {
+		p.Known = catalogue.Shipped()
+	}
+	p.Known = p.Known.With(t.Site.Kinds...)
 	if p.From == "" {
 		p.From = Outside
 		if len(p.links) > 0 {
@@ -232,10 +239,10 @@ func (p *trial) turn(ctx context.Context, a netip.Addr) (done func(), ok bool) {
 
 // questionOf is how a service is asked: at its first port, by TCP where it has that, and by
 // the check that the catalogue knows for it.
-func questionOf(v site.View, w site.Wish) Question {
-	known := catalogue.Shipped().With(v.Kinds...)
+func (p *trial) questionOf(w site.Wish) Question {
 	proto := w.Service.Protocol
 	q := Question{Protocol: proto.Each()[0], Port: uint16(w.Service.Ports.At(0)), Check: "tcp"}
+	known := p.Known
 	if s, ok := known.Named(w.Device.Kind, w.Service.Name, proto, w.Service.Ports); ok {
 		q.Check = s.Check
 	} else if check := checkOfWords(w.Service.Name); check != "" && q.Protocol == site.TCP {
@@ -311,7 +318,7 @@ func (p *trial) askServices(ctx context.Context) {
 				return
 			}
 			defer done()
-			q := questionOf(p.Site, w)
+			q := p.questionOf(w)
 			h := Try(ctx, p.dialOn(l), netip.AddrPortFrom(w.Interface.Pin.Address, q.Port), q)
 			h.By = site.TriedHere
 			p.heard(w, h)
@@ -528,7 +535,7 @@ func (p *trial) arp(ctx context.Context, l Link, subnet netip.Prefix, ask []neti
 func (p *trial) wanted(from netip.Addr) (out []outsideTry) {
 	for _, w := range p.wishes() {
 		why := ""
-		q := questionOf(p.Site, w)
+		q := p.questionOf(w)
 		entries := p.map_.Entries(w)
 		i := slices.IndexFunc(entries, func(e reach.Entry) bool {
 			return e.Protocol == q.Protocol && (!from.IsValid() || e.Who.Has(from))

@@ -9,8 +9,10 @@ import (
 	"testing"
 	"time"
 
+	"vestpin/core/catalogue"
 	"vestpin/core/diagnosis"
 	"vestpin/core/site"
+	"vestpin/core/span"
 	"vestpin/sim"
 	"vestpin/wire"
 )
@@ -130,5 +132,19 @@ func TestProveWithoutTheOutside(t *testing.T) {
 	begin := time.Now()
 	if p, err := wire.Prove(ctx, w, wire.Trial{Site: v, Far: sim.Far{World: w}}, func(wire.Trying) {}); err == nil || len(p.Services) == 0 || time.Since(begin) > 2*time.Second {
 		t.Errorf("stopped: %v after %v", err, time.Since(begin))
+	}
+}
+
+// The kinds that count decide how a service is asked: a firm's own before those shipped, which
+// ask the recorder's video by RTSP.
+func TestOwnKindsDecideHowItIsAsked(t *testing.T) {
+	t.Parallel()
+	w, v := pottery(t), site.NewView(potterySite(t))
+	own := catalogue.Shipped().With(site.Kind{ID: "recorder", Name: "video recorder", Services: []site.KindService{{ID: "data", Name: "video", Protocol: site.TCP, Ports: span.Port(554), Check: "http"}}})
+	for want, known := range map[string]catalogue.Catalogue{"RTSP, Ostrel recorder 4.2": {}, "nothing that is HTTP": own} {
+		p, err := wire.Prove(context.Background(), w, wire.Trial{Site: v, Only: []string{"rec.video"}, Known: known}, func(wire.Trying) {})
+		if err != nil || !strings.Contains(p.Services[0].Inside.Says, want) {
+			t.Errorf("%v %q, want %q", err, p.Services[0].Inside.Says, want)
+		}
 	}
 }

@@ -67,11 +67,7 @@ func (m *Map) Dial(w site.Wish) (string, bool) {
 	if why != "" || len(routers) == 0 {
 		return "", false
 	}
-	outside := routers[len(routers)-1].WAN
-	host := outside.Name
-	if host == "" && outside.Address.IsValid() {
-		host = outside.Address.String()
-	}
+	host := routers[len(routers)-1].WAN.Host()
 	if host == "" {
 		return "", false
 	}

@@ -151,6 +151,15 @@ type WAN struct {
 	Name    string     `json:"name,omitempty"`
 }
 
+// Host is what is dialled from elsewhere: the name where there is one, else the address;
+// empty where neither is known.
+func (w WAN) Host() string {
+	if w.Name == "" && w.Address.IsValid() {
+		return w.Address.String()
+	}
+	return w.Name
+}
+
 // OwnPort is an outside port on which the router itself answers.
 type OwnPort struct {
 	Protocol Protocol   `json:"protocol"`
