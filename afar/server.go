@@ -169,7 +169,7 @@ func (h *Helper) address(w http.ResponseWriter, _ *http.Request, from netip.Addr
 
 // shared are blocks that name nobody in particular: the carriers' own (RFC 6598), what is
 // reserved, and this network.
-var shared = []netip.Prefix{netip.MustParsePrefix("100.64.0.0/10"), netip.MustParsePrefix("240.0.0.0/4"), netip.MustParsePrefix("0.0.0.0/8")}
+var shared = []netip.Prefix{site.Carrier, netip.MustParsePrefix("240.0.0.0/4"), netip.MustParsePrefix("0.0.0.0/8")}
 
 // public reports whether an address is one that others on the internet have no part in.
 func public(a netip.Addr) bool {

@@ -52,9 +52,6 @@ func (k *hearing) looped() bool {
 	return h.By == site.TriedLooped && h.Tried() && h.Result != site.HeardAnswers
 }
 
-// carrier is the block that providers share among customers (RFC 6598).
-var carrier = netip.MustParsePrefix("100.64.0.0/10")
-
 // gather works out what all services have in common, and then the signs of each.
 func (c *court) gather() {
 	c.outermost, _ = reach.Outermost(c.v)
@@ -116,7 +113,7 @@ func (c *court) outsides() {
 	seen, own := netip.Addr{}, netip.Addr{}
 	for _, t := range c.p.Router.Told {
 		switch {
-		case carrier.Contains(t.Address):
+		case site.Carrier.Contains(t.Address):
 			c.wan = "carrier"
 		case t.By != site.ToldByRouter:
 			seen = t.Address
@@ -130,7 +127,7 @@ func (c *court) outsides() {
 		c.wan = c.between(seen, own)
 	}
 	told, ok := c.p.Router.Outside()
-	if !ok || told.Address.IsPrivate() || carrier.Contains(told.Address) {
+	if !ok || told.Address.IsPrivate() || site.Carrier.Contains(told.Address) {
 		return
 	}
 	if c.wan == "" {
@@ -177,7 +174,7 @@ func (c *court) between(seen, own netip.Addr) string {
 		switch {
 		case c.own(hop):
 			continue
-		case carrier.Contains(hop):
+		case site.Carrier.Contains(hop):
 			return "carrier"
 		case hop.IsPrivate():
 			return "private"
@@ -309,10 +306,7 @@ func (c *court) pages(k *hearing) {
 	for _, m := range mappings {
 		for _, e := range k.entries {
 			at := m.Outside.Index(k.port)
-			ports := m.Inside
-			if ports.IsZero() {
-				ports = m.Outside
-			}
+			ports := m.InsidePorts()
 			if at >= 0 && m.Enabled && m.Protocol.Covers(e.Protocol) && (k.w.Interface.Pin == nil || m.Address != k.w.Interface.Pin.Address || ports.At(at) != e.Inside) {
 				k.seen[upnp] = "over"
 			}
@@ -357,18 +351,11 @@ func (c *court) whatIsWrong(f site.Forward, d reach.Discrepancy) string {
 		}
 	}
 	for _, l := range r.Held.Forwards {
-		if l.Enabled && l.Address == d.Plan.Address && l.Protocol.Covers(d.Protocol) && !c.planned(f.Router, l) && (heldInside(l) == f.InsidePorts().String() || strings.EqualFold(l.Name, f.Name) && f.Name != "") {
+		if l.Enabled && l.Address == d.Plan.Address && l.Protocol.Covers(d.Protocol) && !c.planned(f.Router, l) && (l.InsidePorts().Equal(f.InsidePorts()) || strings.EqualFold(l.Name, f.Name) && f.Name != "") {
 			return "port"
 		}
 	}
 	return "missing"
-}
-
-func heldInside(l site.HeldForward) string {
-	if l.Inside.IsZero() {
-		return l.Outside.String()
-	}
-	return l.Inside.String()
 }
 
 // planned reports whether a line that a router holds is one of the plan.
@@ -415,7 +402,7 @@ func (c *court) works(k *hearing) string {
 		}
 		return Unknown
 	}
-	if len(k.entries) == 0 || wrongPlace || c.wan == "private" && c.outermost.Upstream == "" && !k.reached() || c.wan == "carrier" && !k.reached() {
+	if len(k.entries) == 0 || wrongPlace || c.wan != "" && c.wan != "public" && !k.reached() {
 		return No
 	}
 	h := k.heard.Outside

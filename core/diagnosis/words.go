@@ -21,9 +21,6 @@ var titles = map[string]string{
 	NameStale: "The name points at an old address", NoWayBackIn: "The router does not loop back",
 }
 
-// Title names a cause.
-func Title(cause string) string { return titles[cause] }
-
 func lookFor(s sign) string {
 	i := slices.IndexFunc(looks, func(l look) bool { return l.sign == s })
 	return looks[i].says
@@ -168,7 +165,7 @@ func (c *court) whyNAT(k *hearing, cause string) string {
 		if t.By != site.ToldByRouter {
 			continue
 		}
-		if cause == CarrierNAT && carrier.Contains(t.Address) {
+		if cause == CarrierNAT && site.Carrier.Contains(t.Address) {
 			return fmt.Sprintf("The router has %s outside, an address that the provider shares among customers (RFC 6598): no forward can work.", t.Address)
 		}
 		if cause == SecondRouter && t.Address.IsPrivate() {
@@ -176,7 +173,7 @@ func (c *court) whyNAT(k *hearing, cause string) string {
 		}
 	}
 	for _, hop := range c.p.Router.Hops {
-		if cause == CarrierNAT && carrier.Contains(hop) || cause == SecondRouter && hop.IsPrivate() && !c.own(hop) {
+		if cause == CarrierNAT && site.Carrier.Contains(hop) || cause == SecondRouter && hop.IsPrivate() && !c.own(hop) {
 			return fmt.Sprintf("On the way out stands %s.", hop)
 		}
 	}

@@ -143,11 +143,7 @@ func (e explaining) partner(d *Discrepancy, end Treated) (site.Protocol, bool) {
 		return "", false
 	}
 	for _, h := range e.lines[start{end.Address, d.Ports.At(0)}] {
-		inside := h.Inside
-		if inside.IsZero() {
-			inside = h.Outside
-		}
-		if h.Enabled && h.Protocol.Covers(other) && h.Outside.Equal(d.Ports) && inside.Equal(end.Inside) {
+		if h.Enabled && h.Protocol.Covers(other) && h.Outside.Equal(d.Ports) && h.InsidePorts().Equal(end.Inside) {
 			return other, true
 		}
 	}

@@ -3,8 +3,6 @@ package site
 import (
 	"net/netip"
 	"slices"
-
-	"vestpin/core/span"
 )
 
 // Proof is what was observed when the plan was tried, on one visit or between two: who
@@ -301,7 +299,3 @@ func (r ProofRouter) Outside() (ToldOutside, bool) {
 	}
 	return ToldOutside{}, false
 }
-
-// TriedAt is the single outside port at which a service is tried: the lowest of those that
-// lead to its first.
-func TriedAt(outside span.Ports) uint16 { return uint16(outside.At(0)) }

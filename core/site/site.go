@@ -130,6 +130,14 @@ type HeldForward struct {
 	Line     int        `json:"line,omitempty"`
 }
 
+// InsidePorts are the device ports, which are the outside ones where none are given.
+func (f HeldForward) InsidePorts() span.Ports {
+	if f.Inside.IsZero() {
+		return f.Outside
+	}
+	return f.Inside
+}
+
 // says reports whether two lines say the same of the same place on the page.
 func (f HeldForward) says(o HeldForward) bool {
 	return f.Name == o.Name && f.Protocol == o.Protocol && f.Outside.Equal(o.Outside) && f.Address == o.Address && f.Inside.Equal(o.Inside) &&
@@ -150,6 +158,9 @@ type WAN struct {
 	Kind    string     `json:"kind,omitempty" default:"unknown" enum:"static,dynamic,unknown"`
 	Name    string     `json:"name,omitempty"`
 }
+
+// Carrier is the block that providers share among customers (RFC 6598).
+var Carrier = netip.MustParsePrefix("100.64.0.0/10")
 
 // Host is what is dialled from elsewhere: the name where there is one, else the address;
 // empty where neither is known.

@@ -36,10 +36,7 @@ func mappedOver(v View) []Snag {
 // plannedOtherwise is the first forward that plans some of a mapping's ports for another
 // end, and those ports.
 func plannedOtherwise(v View, r site.Router, m site.HeldForward) (forward string, ports span.Ports) {
-	inside := m.Inside
-	if inside.IsZero() {
-		inside = m.Outside
-	}
+	inside := m.InsidePorts()
 	for _, proto := range m.Protocol.Each() {
 		spans := v.reaches().Spans(r.ID, proto)
 		for _, run := range m.Outside.Runs() {

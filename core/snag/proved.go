@@ -15,7 +15,7 @@ func addressChanged(v View) []Snag {
 	p, tried := v.Proof()
 	r, known := reach.Outermost(v.View)
 	told, seen := p.Router.Outside()
-	if !tried || !known || !seen || !r.WAN.Address.IsValid() || told.Address == r.WAN.Address || told.Address.IsPrivate() || carrier.Contains(told.Address) {
+	if !tried || !known || !seen || !r.WAN.Address.IsValid() || told.Address == r.WAN.Address || told.Address.IsPrivate() || site.Carrier.Contains(told.Address) {
 		return nil
 	}
 	if r.Mapped != nil && r.Mapped.Outside == told.Address {

@@ -2,7 +2,6 @@ package snag
 
 import (
 	"fmt"
-	"net/netip"
 
 	"vestpin/core/reach"
 	"vestpin/core/site"
@@ -231,9 +230,6 @@ func upnpOn(v View) []Snag {
 	return found
 }
 
-// carrier is the shared address space of providers, RFC 6598.
-var carrier = netip.MustParsePrefix("100.64.0.0/10")
-
 // behind finds routers whose outside is not the internet: forwards there lead
 // nowhere unless the box in front sends them on.
 func behind(v View) []Snag {
@@ -241,7 +237,7 @@ func behind(v View) []Snag {
 	for _, r := range v.Routers {
 		switch a := r.WAN.Address; {
 		case !a.IsValid() || r.Upstream != "":
-		case carrier.Contains(a):
+		case site.Carrier.Contains(a):
 			found = append(found, Snag{
 				Code: "behind-carrier", About: []site.Ref{r.Ref()},
 				Says: fmt.Sprintf("The outside address %s of %s is the provider's shared one (carrier-grade NAT): no forward can work. Ask for a public address, or use a VPN outwards.", a, r.Label()),
