@@ -251,14 +251,7 @@ func (a *Answer) count(v site.View) {
 		}
 	}
 	if p, ok := v.Proof(); ok {
-		for _, s := range diagnosis.Of(v, p).Services {
-			if s.Open && s.Works != diagnosis.Unknown {
-				l.Tried++
-			}
-			if s.Open && s.Works == diagnosis.Yes {
-				l.Works++
-			}
-		}
+		l.Tried, l.Works = diagnosis.Count(v, p)
 	}
 	l.Done, l.Steps = sheet.Count(a.Sheet)
 	for _, g := range a.Sheet {

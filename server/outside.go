@@ -2,6 +2,7 @@ package server
 
 import (
 	"context"
+	"log/slog"
 	"net/netip"
 	"time"
 
@@ -54,5 +55,7 @@ func (s *server) lookOutside(ctx context.Context, id string) {
 	if told.Outside == before.Address || !tried && told.Outside == r.WAN.Address {
 		return
 	}
-	s.keepProof(id, site.Proof{At: told.At, From: wire.Outside, Router: site.ProofRouter{Told: []site.ToldOutside{{Address: told.Outside, By: site.ToldByRouter}}}})
+	if err := s.keepProof(id, site.Proof{At: told.At, From: wire.Outside, Router: site.ProofRouter{Told: []site.ToldOutside{{Address: told.Outside, By: site.ToldByRouter}}}}); err != nil {
+		slog.Warn("a new outside address could not be kept", "site", id, "address", told.Outside, "error", err)
+	}
 }

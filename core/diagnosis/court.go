@@ -52,6 +52,13 @@ func (k *hearing) looped() bool {
 	return h.By == site.TriedLooped && h.Tried() && h.Result != site.HeardAnswers
 }
 
+// hear takes up a proof against a plan, and settles which services work.
+func hear(v site.View, p site.Proof) *court {
+	c := &court{v: v, p: p, m: reach.Of(v), differs: map[string]map[string]reach.Discrepancy{}}
+	c.gather()
+	return c
+}
+
 // gather works out what all services have in common, and then the signs of each.
 func (c *court) gather() {
 	c.outermost, _ = reach.Outermost(c.v)

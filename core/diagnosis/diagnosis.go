@@ -9,7 +9,6 @@ import (
 	"slices"
 	"strings"
 
-	"vestpin/core/reach"
 	"vestpin/core/site"
 )
 
@@ -96,8 +95,7 @@ const (
 
 // Of judges a proof by the plan, and by what the routers hold where that was read.
 func Of(v site.View, p site.Proof) Report {
-	c := &court{v: v, p: p, m: reach.Of(v), differs: map[string]map[string]reach.Discrepancy{}}
-	c.gather()
+	c := hear(v, p)
 	out := Report{At: p.At, From: p.From, Router: c.router(), Name: c.name(), Interfaces: []ThereSeen{}, Services: []Verdict{}, Notes: append([]string{}, p.Notes...)}
 	for _, t := range p.Interfaces {
 		if i, ok := c.interfaceOf(t); ok {
@@ -108,6 +106,20 @@ func Of(v site.View, p site.Proof) Report {
 		out.Services = append(out.Services, c.judge(k))
 	}
 	return out
+}
+
+// Count tells of how many services that are to be open it is known whether they work, and how
+// many do, without asking why the others do not.
+func Count(v site.View, p site.Proof) (known, work int) {
+	for _, k := range hear(v, p).cases {
+		if k.open && k.works != Unknown {
+			known++
+		}
+		if k.open && k.works == Yes {
+			work++
+		}
+	}
+	return known, work
 }
 
 // Works reports whether no service that is to be open fails.

@@ -205,7 +205,11 @@ func TestCauses(t *testing.T) {
 	} {
 		s, p := theShop(t), well()
 		c.see(&s, &p)
-		for _, v := range Of(site.NewView(s), p).Services {
+		r := Of(site.NewView(s), p)
+		if known, work := Count(site.NewView(s), p); known != counted(r, Yes)+counted(r, No) || work != counted(r, Yes) {
+			t.Errorf("%s: counted %d known and %d that work", c.what, known, work)
+		}
+		for _, v := range r.Services {
 			takes := slices.Contains(strings.Fields(c.takes), v.Service)
 			first := ""
 			if len(v.Causes) > 0 {
@@ -220,6 +224,16 @@ func TestCauses(t *testing.T) {
 			checkChances(t, v)
 		}
 	}
+}
+
+// counted is how many services that are to be open fare so.
+func counted(r Report, works string) (n int) {
+	for _, v := range r.Services {
+		if v.Open && v.Works == works {
+			n++
+		}
+	}
+	return n
 }
 
 func brief(causes []Cause) (out []string) {
