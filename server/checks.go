@@ -76,6 +76,7 @@ func (c *checking) take(t wire.Trying) {
 type Side struct {
 	Inside  bool       `json:"inside"`
 	Address netip.Addr `json:"address,omitzero"`
+	Strange bool       `json:"strange" doc:"It has an address of the site's, but another gateway than before"`
 	Says    string     `json:"says"`
 }
 
@@ -154,44 +155,57 @@ func (s *server) startCheck(ctx context.Context, in *struct {
 		Services []string `json:"services,omitempty" doc:"Only these; all if absent"`
 	}
 }) (*struct{ Body CheckState }, error) {
-	st, err := s.store.Get(ctx, in.ID)
-	if err != nil {
-		return nil, refusal(err)
-	}
-	known, err := s.catalogueOf(ctx)
+	c, err := s.try(ctx, in.ID, in.Body.What, wire.Trial{From: in.Body.From, Only: in.Body.Services})
 	if err != nil {
 		return nil, err
 	}
-	trial := wire.Trial{Site: site.NewView(st.Site), From: in.Body.From, Only: in.Body.Services, Known: known}
+	state, _, _ := c.now()
+	return &struct{ Body CheckState }{state}, nil
+}
+
+// try begins a check of a site, which goes on by itself.
+func (s *server) try(ctx context.Context, id, what string, t wire.Trial) (*checking, error) {
+	st, err := s.store.Get(ctx, id)
+	if err != nil {
+		return nil, refusal(err)
+	}
+	t.Site = site.NewView(st.Site)
+	if t.Known, err = s.catalogueOf(ctx); err != nil {
+		return nil, err
+	}
 	text, err := s.store.FarEnd(ctx)
 	if err != nil {
 		return nil, refusal(err)
 	}
-	far, farErr := s.far(ctx, in.ID, text)
+	far, farErr := s.far(ctx, id, text)
 	if farErr == nil {
-		trial.Far = far
+		t.Far = far
 	}
 	ctx, stop := context.WithCancel(context.Background()) // it goes on when the request is over
-	c, err := s.beginCheck(in.ID, in.Body.What, stop)
+	c, err := s.beginCheck(id, what, stop)
 	if err != nil {
 		stop()
 		return nil, err
 	}
+	if s.sideOf(id, st.Site).Inside {
+		s.mu.Lock()
+		s.atWork[id] = time.Now()
+		s.mu.Unlock()
+	}
 	go func() {
 		defer close(c.ended)
 		defer stop()
-		switch in.Body.What {
+		switch what {
 		case "watch":
-			s.watch(ctx, in.ID, c, trial.Site)
+			s.watch(ctx, id, c, t.Site)
 		case "hotspot":
-			s.elsewhere(ctx, in.ID, c, trial)
+			s.elsewhere(ctx, id, c, t)
 		default:
-			s.check(ctx, in.ID, c, trial, text != "" && farErr != nil, farErr)
+			s.check(ctx, id, c, t, text != "" && farErr != nil, farErr)
 		}
-		s.tellCheck(in.ID, c)
+		s.tellCheck(id, c)
 	}()
-	state, _, _ := c.now()
-	return &struct{ Body CheckState }{state}, nil
+	return c, nil
 }
 
 func (s *server) beginCheck(id, what string, stop context.CancelFunc) (*checking, error) {
@@ -235,6 +249,8 @@ func (s *server) check(ctx context.Context, id string, c *checking, t wire.Trial
 		says, failed = "Not tried: "+refused.Why+".", true
 	case errors.Is(err, context.Canceled):
 		says = "Stopped. What was seen is kept."
+	case errors.Is(err, wire.ErrLeft):
+		says = "This computer left the network in the middle. What was seen before is kept."
 	case err != nil:
 		says, failed = "Broken off: "+err.Error()+".", true
 	}
@@ -276,7 +292,7 @@ func (s *server) elsewhere(ctx context.Context, id string, c *checking, t wire.T
 		defer c.mu.Unlock()
 		c.state.Running, c.state.Says, c.state.Failed = false, says, failed
 	}
-	if !wait("join the phone's hotspot with this computer now", false) {
+	if !wait("join the phone's hotspot with this computer now", false) { // at once where it has left already
 		end("Not tried: this computer did not leave the site.", ctx.Err() == nil)
 		return
 	}
@@ -450,18 +466,18 @@ func pagesOf(v site.View, known catalogue.Catalogue) map[string]string {
 
 // sideOf is where this computer is, as seen from a site.
 func (s *server) sideOf(id string, v site.Site) Side {
-	links, err := s.networkOf(id).Links()
-	if err != nil || len(links) == 0 {
+	at, err := wire.PlaceOf(s.networkOf(id), v)
+	if err != nil || len(at.Links) == 0 {
 		return Side{Says: "This computer is attached to no network."}
 	}
-	for _, l := range links {
-		for _, n := range v.Networks {
-			if wire.AttachedTo(l, n) {
-				return Side{true, l.Own.Addr(), fmt.Sprintf("This computer is inside, at %s.", l.Own.Addr())}
-			}
-		}
+	for _, l := range at.On {
+		return Side{Inside: true, Address: l.Own.Addr(), Says: fmt.Sprintf("This computer is inside, at %s.", l.Own.Addr())}
 	}
-	return Side{false, links[0].Own.Addr(), fmt.Sprintf("This computer is elsewhere, at %s: what it tries is tried from outside.", links[0].Own)}
+	if own := at.Strange.Own; own.IsValid() {
+		return Side{Address: own.Addr(), Strange: true, Says: fmt.Sprintf("This computer is at %s, which could be here, but another router than before answers as %s.", own.Addr(), at.Strange.Gateway)}
+	}
+	own := at.Links[0].Own
+	return Side{Address: own.Addr(), Says: fmt.Sprintf("This computer is elsewhere, at %s: what it tries is tried from outside.", own)}
 }
 
 // saw keeps what a person saw who opened the address of a service from elsewhere.

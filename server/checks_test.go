@@ -298,6 +298,51 @@ func TestByHotspot(t *testing.T) {
 	}
 }
 
+// A computer that leaves a site at which it is at work is noticed: everything is tried from where
+// it is then, once, also where that was stopped.
+func TestLeavingIsNoticed(t *testing.T) {
+	var away atomic.Bool
+	u := serve(t, Options{Network: func(id string) wire.Network {
+		w, err := demo.Network(id)
+		if err != nil || w == nil {
+			return &sim.World{}
+		}
+		w.Beyond.LoopsBack = true
+		return roaming{w, &away}
+	}, Far: func(context.Context, string, string) (wire.FarEnd, error) { return nil, errors.New("none") }}).URL
+	at := u + "/api/sites/pottery/checks"
+	await := func(what string, is func(CheckState) bool) CheckState {
+		t.Helper()
+		var c struct{ State CheckState }
+		for range 400 {
+			if get(t, at, &c); is(c.State) {
+				return c.State
+			}
+			time.Sleep(50 * time.Millisecond)
+		}
+		t.Fatalf("waited in vain until %s: %+v", what, c.State)
+		return c.State
+	}
+	away.Store(true)
+	time.Sleep(3 * followEvery)
+	await("nothing", func(c CheckState) bool { return c.What == "" }) // nobody is at work there
+	away.Store(false)
+	send(t, "POST", at, `{}`)
+	time.Sleep(2 * followEvery)
+	away.Store(true)
+	await("it goes back", func(c CheckState) bool {
+		return c.What == "hotspot" && c.Running && strings.Contains(c.Doing, "go back")
+	})
+	var a struct{ Site struct{ Proofs []site.Proof } }
+	get(t, u+"/api/sites/pottery", &a)
+	if p := a.Site.Proofs[0]; p.From != "both" || len(p.Router.Told) == 0 {
+		t.Errorf("kept is %+v", p)
+	}
+	send(t, "POST", at+"/stop", "")
+	time.Sleep(3 * followEvery)
+	await("it stays stopped", func(c CheckState) bool { return !c.Running })
+}
+
 // Where an address that was taken cannot be given back, it is not forgotten either.
 func TestTakenIsNotForgotten(t *testing.T) {
 	st, err := store.Open(filepath.Join(t.TempDir(), "vestpin.db"))

@@ -3,7 +3,9 @@ package server
 import (
 	"context"
 	"log/slog"
+	"maps"
 	"net/netip"
+	"slices"
 	"time"
 
 	"vestpin/core/reach"
@@ -32,6 +34,65 @@ func (s *server) watchOutside(every time.Duration) {
 			s.lookOutside(ctx, one.ID)
 		}
 	}
+}
+
+// followEvery is how often it is looked whether this computer has left.
+const followEvery = time.Second
+
+// longestWork is how long after the last check at a site this computer counts as at work there.
+const longestWork = 2 * time.Hour
+
+// follow notices that this computer leaves a site at which it is at work for another network,
+// such as the hotspot of a phone or the one at home, and tries everything from there.
+func (s *server) follow() {
+	t := time.NewTicker(followEvery)
+	defer t.Stop()
+	ctx, stop := context.WithCancel(context.Background())
+	defer stop()
+	inside, outside := map[string]bool{}, map[string]netip.Addr{}
+	for {
+		select {
+		case <-s.closing:
+			return
+		case <-t.C:
+		}
+		for _, id := range s.sitesAtWork() {
+			st, err := s.store.Get(ctx, id)
+			if err != nil {
+				continue
+			}
+			side := s.sideOf(id, st.Site)
+			settled := outside[id] == side.Address // a link that has just come up may go again
+			outside[id] = side.Address
+			switch {
+			case side.Inside:
+				inside[id] = true
+			case inside[id] && settled && side.Address.IsValid() && !side.Strange:
+				_, err := s.try(ctx, id, "hotspot", wire.Trial{})
+				inside[id] = err != nil && !s.goesOn(id, "hotspot")
+			}
+		}
+	}
+}
+
+// sitesAtWork are the sites at which this computer is at work.
+func (s *server) sitesAtWork() []string {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	maps.DeleteFunc(s.atWork, func(_ string, since time.Time) bool { return time.Since(since) > longestWork })
+	return slices.Collect(maps.Keys(s.atWork))
+}
+
+// goesOn reports whether a check of a kind goes on at a site.
+func (s *server) goesOn(id, what string) bool {
+	s.mu.Lock()
+	c := s.checks[id]
+	s.mu.Unlock()
+	if c == nil {
+		return false
+	}
+	state, _, _ := c.now()
+	return state.Running && state.What == what
 }
 
 // lookOutside keeps the outside address of a site where it is another than was known.

@@ -72,6 +72,7 @@ type server struct {
 	mu      sync.Mutex
 	runs    map[string]*run      // the last survey of each site
 	checks  map[string]*checking // the last check of each site
+	atWork  map[string]time.Time // when this computer began the last check inside of each site
 	far     func(ctx context.Context, site, pairing string) (wire.FarEnd, error)
 	network func(string) wire.Network
 	makers  func() *maker.Registry
@@ -82,7 +83,7 @@ func New(st *store.Store, o Options) Server {
 	gin.SetMode(gin.ReleaseMode)
 	huma.DefaultArrayNullable = false
 	huma.NewError = plainProblem
-	s := &server{store: st, reach: Reach{append([]string{}, o.Reach.Addresses...), o.Reach.Fingerprint}, closing: make(chan struct{}), working: make(chan struct{}, max(1, runtime.GOMAXPROCS(0)-1)), runs: map[string]*run{}, checks: map[string]*checking{}, far: o.Far, network: o.Network, makers: maker.Shipped}
+	s := &server{store: st, reach: Reach{append([]string{}, o.Reach.Addresses...), o.Reach.Fingerprint}, closing: make(chan struct{}), working: make(chan struct{}, max(1, runtime.GOMAXPROCS(0)-1)), runs: map[string]*run{}, checks: map[string]*checking{}, atWork: map[string]time.Time{}, far: o.Far, network: o.Network, makers: maker.Shipped}
 	if o.Makers != nil {
 		s.makers = func() *maker.Registry { return o.Makers }
 	}
@@ -91,6 +92,7 @@ func New(st *store.Store, o Options) Server {
 	}
 	go s.makers() // unpacked while the first request is on its way
 	s.giveBack()
+	go s.follow()
 	if o.Watch > 0 {
 		go s.watchOutside(o.Watch)
 	}

@@ -2,6 +2,7 @@ package wire
 
 import (
 	"context"
+	"fmt"
 	"net"
 	"net/netip"
 	"slices"
@@ -37,6 +38,13 @@ func through(ctx context.Context, network string, to netip.AddrPort) (net.Conn, 
 // have opened.
 func (p *trial) fromAfar(ctx context.Context) {
 	p.doing("asking the far end")
+	if why := p.outAnotherWay(); why != "" {
+		p.note("%s", why)
+		for _, t := range p.wanted(netip.Addr{}) {
+			p.keep(t.w.Service.ID, func(s *site.ProofHeard) { s.Outside = site.Heard{Result: site.Untried, Says: why} })
+		}
+		return
+	}
 	asking, stop := context.WithTimeout(ctx, farMost)
 	sees, err := p.Far.Sees(asking)
 	stop()
@@ -77,6 +85,27 @@ func (p *trial) fromAfar(ctx context.Context) {
 	}
 	p.strays(ctx, tries)
 	all.Wait()
+}
+
+// outAnotherWay says why a far end would see another place than the site: this computer's way
+// out is by another network, such as a phone that is tethered beside the cable.
+func (p *trial) outAnotherWay() string {
+	router, ok := p.net.(interface {
+		WayOut(to netip.AddrPort) (netip.Addr, error)
+	})
+	if !ok {
+		return ""
+	}
+	own, err := router.WayOut(p.Far.Mirror())
+	if err != nil {
+		return ""
+	}
+	for _, l := range p.links {
+		if l.Own.Addr() == own {
+			return ""
+		}
+	}
+	return fmt.Sprintf("This computer's way out is by %s and not by the site: the far end would try another place. Switch that network off.", own)
 }
 
 func resultOnly(h site.Heard) string {

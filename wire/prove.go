@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
 	"net"
 	"net/netip"
 	"slices"
@@ -74,26 +75,45 @@ type trial struct {
 	done    int
 	of      int
 	patient map[netip.Addr]chan struct{} // turns at a device
+	doubts  []doubt
 }
+
+// doubt takes back what did not answer at a time, should it turn out that this computer had
+// left by then.
+type doubt struct {
+	at   time.Time
+	back func()
+}
+
+// takeBack takes back what was not heard since shortly before this computer was seen to have
+// left; the lock is held.
+func (p *trial) takeBack() {
+	for _, d := range p.doubts {
+		if time.Since(d.at) < 2*lookAround {
+			d.back()
+		}
+	}
+}
+
+const saysLeft = "This computer left the network in the middle."
 
 // Prove tries what is planned, from where this computer is, and by a far end from elsewhere:
 // who answers at each planned address, what each service says inside and outside, at which
 // address the site is seen, and what its name stands for. It tells each as it comes, from one
 // goroutine at a time. When the context ends it stops at once, and gives what was seen so
 // far with the context's error. Two connections are made at once to a device, and nothing
-// inside goes through a gateway.
+// inside goes through a gateway. Where this computer leaves the network in the middle, the
+// error is ErrLeft.
 func Prove(ctx context.Context, n Network, t Trial, report func(Trying)) (site.Proof, error) {
-	links, err := n.Links()
+	place, err := PlaceOf(n, t.Site.Site)
 	if err != nil {
 		return site.Proof{}, err
 	}
-	p := &trial{Trial: t, net: n, links: map[string]Link{}, map_: reach.Of(t.Site), report: report, at: map[string]int{}, patient: map[netip.Addr]chan struct{}{}}
+	links := place.Links
+	p := &trial{Trial: t, net: n, links: place.On, map_: reach.Of(t.Site), report: report, at: map[string]int{}, patient: map[netip.Addr]chan struct{}{}}
 	for _, w := range t.Site.Networks {
-		is := AttachedTo
-		if t.From == Inside { // who says so knows better than the gateway
-			is = sameSubnet
-		}
-		if i := slices.IndexFunc(links, func(l Link) bool { return is(l, w) }); i >= 0 {
+		i := slices.IndexFunc(links, func(l Link) bool { return sameSubnet(l, w) })
+		if t.From == Inside && i >= 0 { // who says so knows better than the gateway
 			p.links[w.ID] = links[i]
 		}
 	}
@@ -114,23 +134,25 @@ func Prove(ctx context.Context, n Network, t Trial, report func(Trying)) (site.P
 		return site.Proof{}, &RefusedError{Why: "this computer is attached to no network at all"}
 	}
 	p.begin()
+	on := slices.Collect(maps.Values(p.links))
+	if p.From == Outside {
+		on = links[:1]
+	}
+	ctx, stop := staying(ctx, n, on)
+	defer stop()
 	if p.From == Inside {
 		p.inside(ctx)
 	} else {
 		p.fromHere(ctx)
 	}
 	p.out.At = time.Now().UTC().Format(time.RFC3339)
-	return p.out, ctx.Err()
-}
-
-// AttachedTo reports whether a link is of a network of the site, and not of another that has
-// the same addresses: the gateway is the same where both are known.
-func AttachedTo(l Link, n site.Network) bool {
-	return sameSubnet(l, n) && (!l.Gateway.IsValid() || !n.Gateway.IsValid() || l.Gateway == n.Gateway)
-}
-
-func sameSubnet(l Link, n site.Network) bool {
-	return l.Subnet().Bits() <= n.Subnet.Bits() && l.Subnet().Contains(n.Subnet.Addr()) || n.Subnet.Contains(l.Own.Addr())
+	if err = leftOr(ctx); err == ErrLeft {
+		p.mu.Lock()
+		defer p.mu.Unlock()
+		p.takeBack()
+		p.out.Notes = append(p.out.Notes, saysLeft)
+	}
+	return p.out, err
 }
 
 // begin lists what is to be tried, all untried yet.
@@ -177,6 +199,13 @@ func (p *trial) keep(service string, put func(*site.ProofHeard)) {
 	for _, side := range []*site.Heard{&h.Inside, &h.Outside} {
 		if side.Tried() && side.When == "" {
 			side.When = time.Now().UTC().Format(time.RFC3339)
+			if side.Result != site.HeardAnswers {
+				p.doubts = append(p.doubts, doubt{time.Now(), func() {
+					if side.Result != site.HeardAnswers {
+						*side = site.Heard{Result: site.Untried, Says: saysLeft}
+					}
+				}})
+			}
 		}
 	}
 	told := *h
@@ -437,7 +466,11 @@ func (p *trial) whoIsThere(ctx context.Context) {
 			continue
 		}
 		p.mu.Lock()
-		p.out.Router.Answers = p.out.Router.Answers || len(found[p.gatewayOf(n)]) > 0
+		who := found[p.gatewayOf(n)]
+		p.out.Router.Answers = p.out.Router.Answers || len(who) > 0
+		if len(who) == 1 {
+			p.out.Router.Gateways = append(p.out.Router.Gateways, site.ProofGateway{Network: id, MAC: who[0]})
+		}
 		p.mu.Unlock()
 		var lost []site.Placed
 		for _, x := range pinned {
@@ -512,6 +545,9 @@ func (p *trial) there(t site.ProofThere) {
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	p.out.Interfaces = append(p.out.Interfaces, t)
+	if i := len(p.out.Interfaces) - 1; t.Answers == "no" {
+		p.doubts = append(p.doubts, doubt{time.Now(), func() { p.out.Interfaces[i].Answers, p.out.Interfaces[i].Why = site.Untried, saysLeft }})
+	}
 	p.tell(Trying{There: &t})
 }
 

@@ -23,15 +23,33 @@ type Proof struct {
 
 // ProofRouter is what was seen of the router that faces the provider. Control is what came
 // back from an outside port at which nothing is planned. Hops are the first routers on the
-// way out.
+// way out. Gateways are who answered as the gateway of each network.
 type ProofRouter struct {
-	Answers  bool          `json:"answers"`
-	Told     []ToldOutside `json:"told" doc:"Its outside address, by all that told one"`
-	Hops     []netip.Addr  `json:"hops"`
-	Speaks   []string      `json:"speaks" doc:"How it was asked: upnp, nat-pmp, pcp"`
-	Mappings []HeldForward `json:"mappings"`
-	Keys     []string      `json:"keys" doc:"What its own pages say of themselves"`
-	Control  string        `json:"control,omitempty" enum:"answers,refused,silent"`
+	Answers  bool           `json:"answers"`
+	Told     []ToldOutside  `json:"told" doc:"Its outside address, by all that told one"`
+	Hops     []netip.Addr   `json:"hops"`
+	Speaks   []string       `json:"speaks" doc:"How it was asked: upnp, nat-pmp, pcp"`
+	Mappings []HeldForward  `json:"mappings"`
+	Keys     []string       `json:"keys" doc:"What its own pages say of themselves"`
+	Control  string         `json:"control,omitempty" enum:"answers,refused,silent"`
+	Gateways []ProofGateway `json:"gateways"`
+}
+
+// ProofGateway is who answered as the gateway of a network. By it the network is told from
+// another that has the same addresses.
+type ProofGateway struct {
+	Network string `json:"network"`
+	MAC     MAC    `json:"mac"`
+}
+
+// Gateway is who answered last as the gateway of a network; empty where nobody is known.
+func (r ProofRouter) Gateway(network string) MAC {
+	for _, g := range r.Gateways {
+		if g.Network == network {
+			return g.MAC
+		}
+	}
+	return ""
 }
 
 // The ways by which an outside address is told.
@@ -140,6 +158,7 @@ func (p Proof) Ref() Ref { return Ref("proof:" + p.ID) }
 func (p Proof) whole() Proof {
 	p.Notes, p.Interfaces, p.Services = present(p.Notes), present(p.Interfaces), present(p.Services)
 	p.Router.Told, p.Router.Hops, p.Router.Keys, p.Router.Speaks = present(p.Router.Told), present(p.Router.Hops), present(p.Router.Keys), present(p.Router.Speaks)
+	p.Router.Gateways = present(p.Router.Gateways)
 	p.Router.Mappings = eachWhole(p.Router.Mappings, HeldForward.whole)
 	p.Name.Points, p.Name.Own = present(p.Name.Points), present(p.Name.Own)
 	return p
@@ -159,7 +178,10 @@ func (c checker) proof(at *trail, p Proof) error {
 		checkMost(at.field("notes"), len(p.Notes), mostNotes), each(at.field("notes"), p.Notes, text(longestNote)),
 		checkMost(r.field("told"), len(p.Router.Told), mostNotes), checkMost(r.field("hops"), len(p.Router.Hops), mostNotes),
 		checkMost(r.field("speaks"), len(p.Router.Speaks), 3), each(r.field("speaks"), p.Router.Speaks, text(20)), checkMost(r.field("keys"), len(p.Router.Keys), mostNotes), each(r.field("keys"), p.Router.Keys, text(longestNote)),
-		checkHeldForwards(r.field("mappings"), p.Router.Mappings),
+		checkHeldForwards(r.field("mappings"), p.Router.Mappings), checkMost(r.field("gateways"), len(p.Router.Gateways), mostNotes),
+		each(r.field("gateways"), p.Router.Gateways, func(at *trail, g ProofGateway) error {
+			return checkName(at.field("network"), g.Network, longestID)
+		}),
 		checkName(n.field("name"), p.Name.Name, longestName), checkName(n.field("why"), p.Name.Why, longestNote), checkName(n.field("since"), p.Name.Since, longestTime),
 		checkMost(n.field("points"), len(p.Name.Points), mostNotes), checkMost(n.field("own"), len(p.Name.Own), mostNotes),
 		checkMost(at.field("interfaces"), len(p.Interfaces), mostSeen),
@@ -285,6 +307,9 @@ func (r ProofRouter) with(later ProofRouter) ProofRouter {
 	}
 	if later.Control != "" {
 		r.Control = later.Control
+	}
+	for _, g := range later.Gateways {
+		r.Gateways = append(slices.DeleteFunc(slices.Clone(r.Gateways), func(o ProofGateway) bool { return o.Network == g.Network }), g)
 	}
 	return r
 }

@@ -31,6 +31,14 @@ func TestProofWithALaterOne(t *testing.T) {
 	if told, _ := moved.Router.Outside(); told.Address != a("203.0.113.99") || moved.From != "inside" || len(moved.Router.Told) != 1 {
 		t.Errorf("a new address alone: %+v", moved.Router)
 	}
+	// Who answers as a gateway is kept by network.
+	gate := func(network string, mac MAC) ProofRouter {
+		return ProofRouter{Gateways: []ProofGateway{{network, mac}}}
+	}
+	both := gate("a", "1").with(gate("b", "2")).with(gate("a", "3"))
+	if both.Gateway("a") != "3" || both.Gateway("b") != "2" || both.Gateway("c") != "" || len(both.Gateways) != 2 {
+		t.Errorf("gateways: %+v", both.Gateways)
+	}
 	// A name that stands for the same has done so since it was first seen to.
 	looked := func(at, address string) Proof {
 		return Proof{At: at, From: "inside", Name: ProofName{Name: "studio.example.net", Points: []netip.Addr{a(address)}}}

@@ -1,4 +1,4 @@
-import { type QueryClient, queryOptions, useQuery, useQueryClient } from "@tanstack/react-query";
+import { notifyManager, type QueryClient, queryOptions, useQuery, useQueryClient } from "@tanstack/react-query";
 import { createContext, useContext, useEffect, useMemo, useSyncExternalStore } from "react";
 import { notice } from "../parts/notice";
 import { hearCheck } from "./checks";
@@ -110,10 +110,14 @@ async function inTurn<T>(id: string, run: () => Promise<T>): Promise<T> {
 const seenOf = (client: QueryClient, id: string) => client.getQueryData(siteQuery(id).queryKey);
 const versionOf = (client: QueryClient, id: string) => seenOf(client, id)?.version ?? 0;
 
-/** keep puts an answer in the cache unless a newer one is there. */
-function keep(client: QueryClient, answer: Answer) {
+/**
+ * keep puts an answer in the cache unless a newer one is there, and is done when the page shows it: what
+ * is said after it, and the next key, then belong to what is seen.
+ */
+async function keep(client: QueryClient, answer: Answer) {
   if (answer.version >= versionOf(client, answer.id)) client.setQueryData(siteQuery(answer.id).queryKey, answer);
   client.invalidateQueries({ queryKey: sitesQuery.queryKey });
+  await new Promise<void>((shown) => notifyManager.schedule(shown));
 }
 
 /** thisWindow is how this window calls itself: what it did itself is never in its own way. */
@@ -186,7 +190,7 @@ export function useEditOf(id: string): Editor {
       try {
         const answer = await inTurn(id, async () => {
           const made = await sendEdits(id, change, version);
-          keep(client, made); // before the next change takes its turn
+          await keep(client, made); // before the next change takes its turn
           return made;
         });
         const entry = answer.undoEntry;
@@ -227,7 +231,7 @@ async function turn(client: QueryClient, id: string, { way, entry, title }: Turn
       const name = title ?? (way === "undo" ? seen?.undo : seen?.redo);
       const body = { version: versionOf(client, id), entry: entry ?? shown, window: thisWindow };
       const params = { params: { path: { id } }, body };
-      keep(
+      await keep(
         client,
         must(
           way === "undo"

@@ -17,6 +17,11 @@ export function Sides({ checks, verdicts }: { checks: Checks; verdicts: Verdict[
     <Flex gap="10px" flexWrap="wrap" data-sides>
       <Card title="From inside">
         {checks.here.says} {insideAsked.length > 0 && answered(insideAsked, "inside")}
+        {checks.here.strange && (
+          <Try disabled={checks.state.running} onClick={() => start.mutate({ from: "inside" })}>
+            The router was replaced: check from inside
+          </Try>
+        )}
       </Card>
       <Card title="From outside">
         {checks.far.paired ? (
@@ -24,21 +29,15 @@ export function Sides({ checks, verdicts }: { checks: Checks; verdicts: Verdict[
             By the far end at <Mono>{checks.far.at}</Mono>.{" "}
           </>
         ) : checks.here.inside || !checks.here.address ? (
-          "No far end yet: pair one, or join the phone's hotspot. "
+          "No far end yet: pair one, or join the phone's hotspot with this computer. "
         ) : (
           "By this computer, which is elsewhere. "
         )}
         {outsideAsked.length > 0 && answered(outsideAsked, "outside")}
         {checks.here.inside && (
-          <Button
-            variant="plain"
-            fontSize="small"
-            display="block"
-            disabled={checks.state.running}
-            onClick={() => start.mutate({ what: "hotspot" })}
-          >
+          <Try disabled={checks.state.running} onClick={() => start.mutate({ what: "hotspot" })}>
             Try by the phone's hotspot
-          </Button>
+          </Try>
         )}
       </Card>
       <Card title="Outside address" bad={Boolean(wrong)}>
@@ -57,6 +56,14 @@ export function Sides({ checks, verdicts }: { checks: Checks; verdicts: Verdict[
         )}
       </Card>
     </Flex>
+  );
+}
+
+function Try({ children, ...rest }: { children: string; disabled: boolean; onClick: () => void }) {
+  return (
+    <Button variant="plain" fontSize="small" display="block" textAlign="start" whiteSpace="normal" {...rest}>
+      {children}
+    </Button>
   );
 }
 

@@ -1,0 +1,117 @@
+package wire
+
+import (
+	"context"
+	"errors"
+	"net"
+	"net/netip"
+	"slices"
+	"time"
+
+	"vestpin/core/site"
+)
+
+// Place is where this computer is, as seen from a site.
+type Place struct {
+	On    map[string]Link // the links to networks of the site, by network
+	Links []Link          // all that are up
+	// Strange is a link that has the addresses of a network of the site, but another gateway
+	// than answered there before: another place, or the router was replaced.
+	Strange Link
+}
+
+// Inside reports whether this computer is on a network of the site.
+func (p Place) Inside() bool { return len(p.On) > 0 }
+
+// PlaceOf tells where this computer is. A network of the site has its subnet and its gateway,
+// and as its gateway the MAC address that answered there last, where that is known of both.
+func PlaceOf(n Network, s site.Site) (Place, error) {
+	links, err := n.Links()
+	if err != nil {
+		return Place{}, err
+	}
+	p := Place{On: map[string]Link{}, Links: links}
+	last, _ := s.Proof()
+	for _, w := range s.Networks {
+		for _, l := range links {
+			if !AttachedTo(l, w) {
+				continue
+			}
+			was := last.Router.Gateway(w.ID)
+			if now := macOf(n, l, w.Gateway); was != "" && now != "" && was != now {
+				p.Strange = l
+				continue
+			}
+			p.On[w.ID] = l
+			break
+		}
+	}
+	return p, nil
+}
+
+// macOf is the MAC address of a neighbour, as far as the system knows it.
+func macOf(n Network, l Link, a netip.Addr) site.MAC {
+	if !a.IsValid() {
+		return ""
+	}
+	all, err := n.Neighbours(l)
+	i := slices.IndexFunc(all, func(o Neighbour) bool { return o.Address == a })
+	if err != nil || i < 0 {
+		return ""
+	}
+	return all[i].MAC
+}
+
+// AttachedTo reports whether a link is of a network of the site, and not of another that has
+// the same addresses: the gateway is the same where both are known.
+func AttachedTo(l Link, n site.Network) bool {
+	return sameSubnet(l, n) && (!l.Gateway.IsValid() || !n.Gateway.IsValid() || l.Gateway == n.Gateway)
+}
+
+func sameSubnet(l Link, n site.Network) bool {
+	return l.Subnet().Bits() <= n.Subnet.Bits() && l.Subnet().Contains(n.Subnet.Addr()) || n.Subnet.Contains(l.Own.Addr())
+}
+
+// ErrLeft says that this computer left the network in the middle.
+var ErrLeft = errors.New("this computer left the network in the middle")
+
+// lookAround is how often it is looked whether this computer is still where it was.
+const lookAround = 200 * time.Millisecond
+
+// staying ends a context with ErrLeft as soon as one of the links is no more as it was: what
+// would be silent from then on tells nothing.
+func staying(ctx context.Context, n Network, links []Link) (stay context.Context, stop context.CancelFunc) {
+	stay, leave := context.WithCancelCause(ctx)
+	go func() {
+		for pause(stay, lookAround) == nil {
+			now, err := n.Links()
+			for _, l := range links {
+				if err == nil && !slices.ContainsFunc(now, func(o Link) bool {
+					return o.Name == l.Name && o.Own == l.Own && o.Gateway == l.Gateway
+				}) {
+					leave(ErrLeft)
+				}
+			}
+		}
+	}()
+	return stay, func() { leave(context.Canceled) }
+}
+
+// leftOr is why a context ended; nil while it goes on.
+func leftOr(ctx context.Context) error {
+	if errors.Is(context.Cause(ctx), ErrLeft) {
+		return ErrLeft
+	}
+	return ctx.Err()
+}
+
+// WayOut is this computer's address on the way to another, by the system's routes; nothing is
+// sent.
+func (Here) WayOut(to netip.AddrPort) (netip.Addr, error) {
+	c, err := net.Dial("udp4", to.String())
+	if err != nil {
+		return netip.Addr{}, err
+	}
+	defer c.Close()
+	return c.LocalAddr().(*net.UDPAddr).AddrPort().Addr().Unmap(), nil
+}

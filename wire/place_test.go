@@ -1,0 +1,80 @@
+package wire_test
+
+import (
+	"context"
+	"errors"
+	"net/netip"
+	"slices"
+	"sync/atomic"
+	"testing"
+	"time"
+
+	"vestpin/core/site"
+	"vestpin/sim"
+	"vestpin/wire"
+)
+
+// roaming is a network that the computer leaves for another, on which nobody is.
+type roaming struct {
+	*sim.World
+	away *atomic.Bool
+	at   wire.Link
+}
+
+func (r roaming) Links() ([]wire.Link, error) {
+	if r.away.Load() {
+		return []wire.Link{r.at}, nil
+	}
+	return r.World.Links()
+}
+
+var hotspot = wire.Link{Name: "hotspot", Own: netip.MustParsePrefix("192.0.2.9/24"), Gateway: netip.MustParseAddr("192.0.2.1")}
+
+// Where the computer leaves in the middle, what did not answer around then is untried and not
+// silent, and what answered before stands. A further network that comes up changes nothing.
+func TestLeftInTheMiddle(t *testing.T) {
+	t.Parallel()
+	w, v := pottery(t), site.NewView(potterySite(t))
+	whole, err := wire.Prove(context.Background(), w, wire.Trial{Site: v}, func(wire.Trying) {})
+	if err != nil || len(whole.Router.Gateways) != 1 || whole.Router.Gateways[0] != (site.ProofGateway{Network: "main", MAC: "00:00:5e:00:53:01"}) {
+		t.Fatalf("%v %+v", err, whole.Router.Gateways)
+	}
+	for _, after := range []time.Duration{50 * time.Millisecond, 700 * time.Millisecond, 2100 * time.Millisecond} {
+		var away atomic.Bool
+		time.AfterFunc(after, func() { away.Store(true) })
+		p, err := wire.Prove(context.Background(), roaming{w, &away, hotspot}, wire.Trial{Site: v}, func(wire.Trying) {})
+		if !errors.Is(err, wire.ErrLeft) || !slices.Contains(p.Notes, "This computer left the network in the middle.") {
+			t.Fatalf("after %v: %v %v", after, err, p.Notes)
+		}
+		for i, h := range p.Services {
+			if was := whole.Services[i].Inside.Result; h.Inside.Tried() && h.Inside.Result != was {
+				t.Errorf("after %v %s is %s, and is %s", after, h.Service, h.Inside.Result, was)
+			}
+		}
+		for _, x := range p.Interfaces {
+			i := slices.IndexFunc(whole.Interfaces, func(o site.ProofThere) bool { return o.Interface == x.Interface })
+			if x.Answers != site.Untried && x.Answers != whole.Interfaces[i].Answers {
+				t.Errorf("after %v %s answers %s, and does %s", after, x.Interface, x.Answers, whole.Interfaces[i].Answers)
+			}
+		}
+	}
+}
+
+// A network with the addresses of the site's but another gateway is another, unless who
+// stands there says that it is the same.
+func TestSameAddressesElsewhere(t *testing.T) {
+	t.Parallel()
+	w, s := pottery(t), potterySite(t)
+	s.Proofs = []site.Proof{{ID: "p1", Router: site.ProofRouter{Gateways: []site.ProofGateway{{Network: "main", MAC: "00:00:5e:00:53:01"}}}}}
+	if at, err := wire.PlaceOf(w, s); err != nil || !at.Inside() {
+		t.Errorf("%v %+v", err, at)
+	}
+	s.Proofs[0].Router.Gateways[0].MAC = "00:00:5e:00:53:99"
+	if at, err := wire.PlaceOf(w, s); err != nil || at.Inside() || at.Strange.Own.Addr() != w.Own.Addr() {
+		t.Errorf("%v %+v", err, at)
+	}
+	p, err := wire.Prove(context.Background(), w, wire.Trial{Site: site.NewView(s), From: wire.Inside, Only: []string{"rec.web"}}, func(wire.Trying) {})
+	if err != nil || p.Services[0].Inside.Result != site.HeardAnswers || p.Router.Gateway("main") != "00:00:5e:00:53:01" {
+		t.Errorf("%v %+v", err, p)
+	}
+}
