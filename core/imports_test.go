@@ -22,6 +22,7 @@ var may = map[string][]string{
 	"core/suggest":    {"core/site", "core/span", "core/addressing", "core/forwarding", "core/reach"},
 	"core/snag":       {"core/catalogue", "core/site", "core/span", "core/sighting", "core/addressing", "core/form", "core/forwarding", "core/reach", "core/suggest"},
 	"core/diagnosis":  {"core/reach", "core/site"},
+	"core/usage":      {"core/reach", "core/site"},
 	"core/sheet":      {"core/site", "core/span", "core/form"},
 	"core/past":       {"core/site", "core/span"}, // for tests alone
 }

@@ -21,6 +21,7 @@ import (
 	"vestpin/core/sighting"
 	"vestpin/core/site"
 	"vestpin/core/span"
+	"vestpin/core/usage"
 	"vestpin/read/grid"
 )
 
@@ -60,6 +61,11 @@ type Result struct {
 	Lines     []ShownLine         `json:"-"`      // at most MostLines of them
 	Unread    []Unread            `json:"unread"` // at most MostUnread of them
 	Missed    int                 `json:"missed"` // how many lines were not understood
+
+	// Connections are what a router lists as going through it now, at most MostConnections.
+	// Listed is that it was such a list, though nothing of it may be forwarded here.
+	Connections []usage.Connection `json:"connections"`
+	Listed      bool               `json:"-"`
 
 	// Of what routers hold: whether a list of port forwards was met, though it may be empty,
 	// and the rules that let packets by before one could take them, at most MostUnread.
@@ -118,7 +124,7 @@ const MostLists = 50
 type Roles map[string][]grid.Role
 
 // Names are the readers that As accepts.
-var Names = []string{"leases", "neighbours", "own-settings", "table", "capture"}
+var Names = []string{"leases", "neighbours", "own-settings", "table", "capture", "connections"}
 
 // Text reads pasted or saved text; see File.
 func Text(source, as string, data []byte) (Result, error) {
@@ -310,7 +316,7 @@ type kind struct {
 }
 
 func (r *reader) kinds() []kind {
-	all := []kind{{"table", r.rule}, {"leases", r.setting}, {"neighbours", r.neighbour}, {"own-settings", r.tool}, {"own-settings", r.ownSetting}, {"leases", r.logLine}, {"table", r.known}}
+	all := []kind{{"connections", r.connection}, {"table", r.rule}, {"leases", r.setting}, {"neighbours", r.neighbour}, {"own-settings", r.tool}, {"own-settings", r.ownSetting}, {"leases", r.logLine}, {"table", r.known}}
 	if r.as == "" {
 		return all
 	}

@@ -343,6 +343,30 @@ func TestLeavingIsNoticed(t *testing.T) {
 	await("it stays stopped", func(c CheckState) bool { return !c.Running })
 }
 
+// Whether a service is in use is told by our own try, by the router, and by a list of its
+// connections; nothing is kept of it.
+func TestInUse(t *testing.T) {
+	u := proving(t)
+	at := u + "/api/sites/pottery/checks/in-use"
+	const list = `{"service":"rec.web","list":"tcp 6 431999 ESTABLISHED src=198.51.100.7 dst=203.0.113.47 sport=50122 dport=8020 src=10.48.16.20 dst=198.51.100.7 sport=80 dport=50122 [ASSURED] use=1"}`
+	for body, want := range map[string]string{
+		`{"service":"rec.web"}`: "Who else is connected cannot be seen from here",
+		list:                    "In use now, by the router's list: 198.51.100.7 from outside. It took our own connection just now, after ",
+		`{"service":"nothing"}`: "There is no service",
+		`{"service":"rec.web","list":"eth0 up\nno"}`: "eth0 up",
+		`{"service":"solar.modbus"}`:                 "It did not take our own connection just now",
+	} {
+		status, got := send(t, "POST", at, body)
+		if refused := strings.Contains(want, "There is") || want == "eth0 up"; !strings.Contains(got, want) || refused == (status == 200) {
+			t.Errorf("%s: %d %s", body, status, got)
+		}
+	}
+	untouched := struct{ Version int }{}
+	if get(t, u+"/api/sites/pottery", &untouched); untouched.Version != 1 {
+		t.Errorf("it made version %d", untouched.Version)
+	}
+}
+
 // Where an address that was taken cannot be given back, it is not forgotten either.
 func TestTakenIsNotForgotten(t *testing.T) {
 	st, err := store.Open(filepath.Join(t.TempDir(), "vestpin.db"))

@@ -79,6 +79,7 @@ func (s *server) routes(api huma.API) {
 	huma.Register(api, post("stop-check", "/api/sites/{id}/checks/stop"), s.stopCheck)
 	huma.Register(api, post("saw", "/api/sites/{id}/checks/saw"), s.saw)
 	huma.Register(api, post("stand-in", "/api/sites/{id}/checks/stand-in"), s.standIn)
+	huma.Register(api, post("in-use", "/api/sites/{id}/checks/in-use"), s.inUse)
 	huma.Register(api, get("get-far-end", "/api/far-end"), s.getFarEnd)
 	huma.Register(api, huma.Operation{OperationID: "set-far-end", Method: http.MethodPut, Path: "/api/far-end", SkipValidateBody: true}, s.setFarEnd)
 	huma.Register(api, get("links", "/api/sites/{id}/links"), s.links)

@@ -117,10 +117,7 @@ func Prove(ctx context.Context, n Network, t Trial, report func(Trying)) (site.P
 			p.links[w.ID] = links[i]
 		}
 	}
-	if len(p.Known.Kinds) == 0 {
-		p.Known = catalogue.Shipped()
-	}
-	p.Known = p.Known.With(t.Site.Kinds...)
+	p.know()
 	if p.From == "" {
 		p.From = Outside
 		if len(p.links) > 0 {
@@ -153,6 +150,33 @@ func Prove(ctx context.Context, n Network, t Trial, report func(Trying)) (site.P
 		p.out.Notes = append(p.out.Notes, saysLeft)
 	}
 	return p.out, err
+}
+
+// AskOne tries one service from inside, now, and asks the router which ports devices had it
+// open. Asked is whether the router answered. Nothing is asked of anybody else.
+func AskOne(ctx context.Context, n Network, t Trial, service string) (h site.Heard, mapped []site.HeldForward, asked bool, err error) {
+	place, err := PlaceOf(n, t.Site.Site)
+	if err != nil {
+		return h, nil, false, err
+	}
+	t.Only = []string{service}
+	p := &trial{Trial: t, net: n, links: place.On, report: func(Trying) {}, at: map[string]int{}, patient: map[netip.Addr]chan struct{}{}}
+	p.know()
+	p.begin()
+	var both sync.WaitGroup
+	both.Go(func() { p.askServices(ctx) })
+	both.Go(func() { p.askTheRouter(ctx) })
+	both.Wait()
+	r := p.out.Router
+	return p.heardOf(service).Inside, r.Mappings, len(r.Speaks) > 0, ctx.Err()
+}
+
+// know takes the kinds that count.
+func (p *trial) know() {
+	if len(p.Known.Kinds) == 0 {
+		p.Known = catalogue.Shipped()
+	}
+	p.Known = p.Known.With(p.Site.Kinds...)
 }
 
 // begin lists what is to be tried, all untried yet.

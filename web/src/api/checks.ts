@@ -62,6 +62,15 @@ export function useCheck() {
   return { start, stop, saw, standIn };
 }
 
+/** useInUse looks whether a service is in use now; a list is what the router shows of its connections. */
+export function useInUse(service: string) {
+  const id = useSiteId();
+  return useMutation({
+    mutationFn: async (list: string) =>
+      must(await api.POST("/api/sites/{id}/checks/in-use", { params: { path: { id } }, body: { service, list } })),
+  });
+}
+
 /** usePairing pairs this program with a helper at the far end; an empty text forgets it. */
 export function usePairing(then: () => void) {
   const id = useSiteId();

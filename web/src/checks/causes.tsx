@@ -5,6 +5,7 @@ import type { Cause, Checks, Verdict } from "../api/model";
 import { useEdit, useSite } from "../api/site";
 import { Mono, Muted, Section } from "../parts";
 import { indexOf } from "../parts/words";
+import { InUse } from "./in-use";
 import { thereOf } from "./marks";
 
 /** inTen says a chance as people do. */
@@ -131,6 +132,7 @@ export function Picked({ verdict: v, checks, name }: { verdict: Verdict; checks:
         </Section>
       )}
       {v.open && v.dial && <Phone verdict={v} page={page} />}
+      <InUse service={v.service} />
     </>
   );
 }
