@@ -3,6 +3,7 @@ package e2e
 import (
 	"fmt"
 	"testing"
+	"time"
 
 	"github.com/chromedp/chromedp"
 )
@@ -43,6 +44,30 @@ func TestChecksByPhoneAndWatch(t *testing.T) {
 		Press("Watch devices come back"), Wait(`document.querySelectorAll("[data-watched] li[data-state=there]").length > 8`))
 	look(t, ctx, "checks-watch")
 	do(t, ctx, Press("Stop"), Sees("The watch was ended."))
+}
+
+// Where a device is not at its address the laptop stands in for it: what is reached then is what
+// the router has. Whether somebody is connected is told by its list. A laptop that goes to the
+// phone's hotspot tries everything from there, and is back.
+func TestChecksWithoutTheDevice(t *testing.T) {
+	p, ctx := demo(t), open(t)
+	asked := Wait(`!document.querySelector("[aria-label=Asked]")`)
+	edit(t, p.URL, "pottery", 1, `{"do":"pin","id":"yard.0","pin":{"address":"10.48.16.29","by":"reservation"}}`)
+	do(t, ctx, chromedp.Navigate(p.URL+"/s/pottery/checks?pick=service:yard.web"), Press("Check all"), Wait(`document.querySelector("[aria-label=Asked]")`), asked, verdict("yard.web", "no"), Settled,
+		Press("Stand in for it"), Sees("This computer was not reached in its place: the router's half of the way is at fault."), Settled)
+	now := time.Now().UTC().Add(time.Second).Format(time.RFC3339) // after the demo began
+	edit(t, p.URL, "pottery", held(t, p.URL, "pottery").Version, `{"do":"tick","id":"line:f3:1","done":{"step":"line:f3:1","at":"`+now+`"}}`)
+	do(t, ctx, Press("Stand in for it"), Sees("This computer was reached in its place: the router's half of the way is right."), Settled)
+	look(t, ctx, "checks-stand-in")
+	do(t, ctx, chromedp.Navigate(p.URL+"/s/pottery/checks?pick=service:rec.web"), Press("Is it in use?"), Sees("passes this computer by"),
+		Press("Paste the router's list"), SetText("What the router shows of its connections", "nothing of use"), Press("Is it in use?"), Sees("No connection is read from that"),
+		SetText("What the router shows of its connections", "tcp 6 431999 ESTABLISHED src=198.51.100.7 dst=203.0.113.47 sport=50122 dport=8020 src=10.48.16.20 dst=198.51.100.7 sport=80 dport=50122 [ASSURED] use=1"),
+		Press("Is it in use?"), Sees("In use now, by the router's list: 198.51.100.7 from outside."))
+	look(t, ctx, "checks-in-use")
+	do(t, ctx, Press("Try by the phone's hotspot"), Sees("join the phone's hotspot with this computer now"), Sees("This computer has left the site: trying from this network"))
+	look(t, ctx, "checks-hotspot")
+	do(t, ctx, Sees("Tried from elsewhere, and back inside."), verdict("rec.web", "yes"))
+	look(t, ctx, "checks-back")
 }
 
 // Those that fail for one reason are told as one, with one mend.

@@ -267,6 +267,12 @@ func (s *server) check(ctx context.Context, id string, c *checking, t wire.Trial
 // longestAway is how long it is waited for this computer to leave the site, and to be back.
 const longestAway = 15 * time.Minute
 
+// roamer is a made-up network, out of which nobody carries a computer: after a while it goes by
+// itself.
+type roamer interface{ Roam(away bool) }
+
+const roamAfter = 3 * time.Second
+
 // elsewhere waits until this computer is on another network, as on the hotspot of a phone,
 // tries everything from there, and waits until it is back.
 func (s *server) elsewhere(ctx context.Context, id string, c *checking, t wire.Trial) {
@@ -275,6 +281,9 @@ func (s *server) elsewhere(ctx context.Context, id string, c *checking, t wire.T
 		c.state.Doing = doing
 		c.mu.Unlock()
 		s.tellCheck(id, c)
+		if made, ok := s.networkOf(id).(roamer); ok {
+			defer time.AfterFunc(roamAfter, func() { made.Roam(!inside) }).Stop()
+		}
 		for end := time.Now().Add(longestAway); time.Now().Before(end); {
 			if side := s.sideOf(id, t.Site.Site); side.Inside == inside && side.Address.IsValid() {
 				return true
@@ -295,6 +304,9 @@ func (s *server) elsewhere(ctx context.Context, id string, c *checking, t wire.T
 	if !wait("join the phone's hotspot with this computer now", false) { // at once where it has left already
 		end("Not tried: this computer did not leave the site.", ctx.Err() == nil)
 		return
+	}
+	if made, ok := s.networkOf(id).(roamer); ok {
+		defer made.Roam(false)
 	}
 	t.From, t.Far = wire.Outside, nil
 	s.check(ctx, id, c, t, false, nil)

@@ -116,11 +116,15 @@ func (h Host) hears(port uint16) bool {
 	return slices.ContainsFunc(h.Ports, func(p Port) bool { return p.Number == port && (p.Speaks == "sip" || p.Speaks == "srt") })
 }
 
-// Out is the way out of the site: to its own outside address where the router loops back,
-// and to nowhere else.
+// Out is the way out: to the site's outside address from elsewhere, or where the router loops
+// back, to the name server of the hotspot, and to nowhere else.
 func (w *World) Out(ctx context.Context, network string, to netip.AddrPort) (net.Conn, error) {
-	if w.Beyond != nil && w.Beyond.LoopsBack && to.Addr() == w.Beyond.Address {
+	away := w.Laptop.isAway()
+	if w.Beyond != nil && (away || w.Beyond.LoopsBack) && to.Addr() == w.Beyond.Address {
 		return w.come(ctx, network, to.Port())
+	}
+	if away && to == netip.AddrPortFrom(hotspot.Gateway, 53) {
+		return w.Ask(ctx, hotspot, netip.AddrPortFrom(w.Gateway, 53))
 	}
 	<-ctx.Done()
 	return nil, ctx.Err()

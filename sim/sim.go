@@ -35,6 +35,8 @@ type World struct {
 	NoFrames bool `json:"noFrames,omitempty"`
 	// Beyond is how it is seen from elsewhere.
 	Beyond *Beyond `json:"beyond,omitempty"`
+	// Laptop is the computer that looks; absent, it stays and takes no address.
+	Laptop *Laptop `json:"-"`
 }
 
 // Server is a DHCP server.
@@ -91,6 +93,9 @@ var _ wire.Network = (*World)(nil)
 
 // Links is the one attachment of the laptop.
 func (w *World) Links() ([]wire.Link, error) {
+	if w.Laptop.isAway() {
+		return []wire.Link{hotspot}, nil
+	}
 	if !w.Own.IsValid() {
 		return nil, nil
 	}
@@ -259,6 +264,9 @@ func (p *packets) Close() error {
 // Dial connects to a port of a device.
 func (w *World) Dial(ctx context.Context, _ wire.Link, to netip.AddrPort) (net.Conn, error) {
 	hosts := w.at(to.Addr())
+	if c, ok := w.Laptop.knock(to); ok {
+		return c, nil
+	}
 	if len(hosts) == 0 {
 		<-ctx.Done()
 		return nil, ctx.Err()

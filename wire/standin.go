@@ -83,7 +83,13 @@ func StandIn(ctx context.Context, n Network, t Trial, service string, keep func(
 // outside port, and reports whether it was this computer that it heard.
 func standing(ctx context.Context, n Network, far FarEnd, l Link, at netip.AddrPort, outside uint16) (bool, error) {
 	name := "vestpin stands in " + rand.Text()
-	listener, err := net.Listen("tcp4", at.String())
+	listen := func(at netip.AddrPort) (net.Listener, error) { return net.Listen("tcp4", at.String()) }
+	if made, ok := n.(interface {
+		Listen(netip.AddrPort) (net.Listener, error)
+	}); ok { // a made-up network has doors of its own
+		listen = made.Listen
+	}
+	listener, err := listen(at)
 	if err != nil {
 		return false, err
 	}

@@ -11,6 +11,7 @@ import (
 	"os/signal"
 	"path/filepath"
 	"strings"
+	"sync"
 	"syscall"
 	"time"
 	"unicode/utf8"
@@ -108,10 +109,17 @@ func demoCommand() *cobra.Command {
 				}
 			}
 			began := time.Now().UTC().Format(time.RFC3339)
-			o.Network = func(id string) wire.Network { return demoNetwork(st, id, began) }
+			laptops := sync.Map{}
+			network := func(id string) *sim.World {
+				w := demoNetwork(st, id, began)
+				laptop, _ := laptops.LoadOrStore(id, &sim.Laptop{})
+				w.Laptop = laptop.(*sim.Laptop)
+				return w
+			}
+			o.Network = func(id string) wire.Network { return network(id) }
 			o.Watch = watchOutside
 			o.Far = func(_ context.Context, id, _ string) (wire.FarEnd, error) {
-				w := demoNetwork(st, id, began)
+				w := network(id)
 				if w.Beyond == nil {
 					return nil, errors.New("the demo has no far end for this site")
 				}

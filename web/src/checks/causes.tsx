@@ -40,6 +40,7 @@ export function MendOf({ cause }: { cause: Cause }) {
       <Button
         size="xs"
         variant="solid"
+        className="wraps"
         onClick={() =>
           go(
             `../place?pick=${encodeURIComponent(forward ? `forward:${forward.id}` : `interface:${mend.step?.split(":")[1]}`)}`,
@@ -92,6 +93,7 @@ export function Picked({ verdict: v, checks, name }: { verdict: Verdict; checks:
   const a = useSite();
   const page = checks.open[v.service];
   const there = thereOf(checks, indexOf(a).services.get(v.service)?.service.interface ?? "");
+  const away = there?.as === "nobody" || there?.as === "moved";
   return (
     <>
       <Section title={name}>
@@ -114,7 +116,7 @@ export function Picked({ verdict: v, checks, name }: { verdict: Verdict; checks:
           Check this one again
         </Button>
       </Section>
-      {v.open && v.works === "no" && checks.far.paired && there?.as === "nobody" && <StandIn verdict={v} />}
+      {v.open && v.works === "no" && checks.far.paired && away && <StandIn verdict={v} />}
       {v.causes.length > 0 && (
         <Section title={v.causes[0]?.cause === "no-way-back-in" ? "No fault" : "Likeliest first"}>
           <Stack as="ol" gap="10px">

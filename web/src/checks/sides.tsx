@@ -24,14 +24,14 @@ export function Sides({ checks, verdicts }: { checks: Checks; verdicts: Verdict[
         )}
       </Card>
       <Card title="From outside">
-        {checks.far.paired ? (
+        {!checks.here.inside && checks.here.address ? (
+          "By this computer, which is elsewhere. "
+        ) : checks.far.paired ? (
           <>
             By the far end at <Mono>{checks.far.at}</Mono>.{" "}
           </>
-        ) : checks.here.inside || !checks.here.address ? (
-          "No far end yet: pair one, or join the phone's hotspot with this computer. "
         ) : (
-          "By this computer, which is elsewhere. "
+          "No far end yet: pair one, or join the phone's hotspot with this computer. "
         )}
         {outsideAsked.length > 0 && answered(outsideAsked, "outside")}
         {checks.here.inside && (

@@ -82,7 +82,7 @@ export function ChecksView() {
             <Box role="status">
               <Gauge label="Asked" value={checks.state.done} of={checks.state.of} tone="chalk" />
               <Text fontSize="small" color="muted">
-                {checks.state.what === "hotspot" && !checks.here.inside && "This computer has left the site. "}
+                {checks.state.what === "hotspot" && !checks.here.inside && "This computer has left the site: "}
                 {checks.state.doing || "asking"}
               </Text>
             </Box>
