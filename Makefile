@@ -69,7 +69,7 @@ dev: web/src/api/schema.d.ts
 
 # Faults made on the wire in network namespaces, some hundreds, and how many were found.
 diagnose: tools build
-	VESTPIN_LAB=require go test -count=1 -v -timeout 60m -run 'TestDiagnose$$' ./lab -diagnose 200 -diagnose-into ../docs/diagnosis.md
+	VESTPIN_LAB=require go test -count=1 -v -timeout 90m -run 'TestDiagnose$$' ./lab -diagnose 200 -diagnose-into ../docs/diagnosis.md
 
 bench: build
 	go test -count=1 -v -timeout 20m -run TestFigures ./e2e -figures ../docs/benchmarks.md

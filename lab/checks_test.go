@@ -441,8 +441,9 @@ func (h *hits) sum() (right, all int) {
 	return right, all
 }
 
-// oneRun puts a plan and some faults on a street and has the program look.
-func (s *street) oneRun(seed uint64, causes []string, among int, h *hits) {
+// oneRun puts a plan and some faults on a street and has the program look: with what the
+// router's page shows, and where blind is wanted once more without it.
+func (s *street) oneRun(seed uint64, causes []string, among int, h, blind *hits) {
 	r := rand.New(rand.NewPCG(seed, 7))
 	var p trialPlan
 	var faults []fault
@@ -464,15 +465,22 @@ func (s *street) oneRun(seed uint64, causes []string, among int, h *hits) {
 		}
 	}
 	held := s.put(p, faults, drops(r.IntN(2) == 0))
-	report := s.prove(p, "--afar", s.pairing, "--held", held)
+	s.prove(p, "--afar", s.pairing, "--held", held).hold(seed, faults, among, h)
+	if blind != nil {
+		s.prove(p, "--afar", s.pairing).hold(seed, faults, among, blind)
+	}
+}
+
+// hold counts which faults were found; where there are none, for which services nothing was.
+func (r proved) hold(seed uint64, faults []fault, among int, h *hits) {
 	for _, f := range faults {
-		ok, note := judged(report, f, among)
+		ok, note := judged(r, f, among)
 		h.count(f.cause, ok, fmt.Sprintf("seed %d: %s", seed, note))
 	}
 	if len(faults) > 0 {
 		return
 	}
-	for _, v := range report.Services {
+	for _, v := range r.Services {
 		ok := len(v.Causes) == 0 && v.Works != diagnosis.No && (v.Works == diagnosis.Yes || !v.Open)
 		h.count("no fault", ok, fmt.Sprintf("seed %d: %s: works %s, %s, inside %s, outside %s: %v", seed, v.Service, v.Works, v.Says, v.Inside.Result, v.Outside.Result, v.Causes))
 	}
@@ -501,10 +509,10 @@ func TestEachCauseIsFound(t *testing.T) {
 		s := newStreet(t, n, len(kindsServed))
 		all.Go(func() {
 			for i := n; i < len(makeable); i += streets {
-				s.oneRun(uint64(100+i), []string{makeable[i]}, 1, &h)
+				s.oneRun(uint64(100+i), []string{makeable[i]}, 1, &h, nil)
 			}
 			if n == 0 {
-				s.oneRun(1, nil, 1, &h)
+				s.oneRun(1, nil, 1, &h, nil)
 			}
 		})
 	}
@@ -520,7 +528,7 @@ func TestDiagnose(t *testing.T) {
 	if *diagnoseRuns == 0 {
 		t.Skip("asked for by -diagnose")
 	}
-	var one, two, none hits
+	var one, two, none, oneBlind, twoBlind, noneBlind hits
 	work := make(chan func(*street))
 	var all sync.WaitGroup
 	for n := range 4 {
@@ -533,34 +541,38 @@ func TestDiagnose(t *testing.T) {
 	}
 	r := rand.New(rand.NewPCG(3, 4))
 	for i := range *diagnoseRuns {
-		work <- func(s *street) { s.oneRun(uint64(1000+i), []string{makeable[i%len(makeable)]}, 1, &one) }
+		work <- func(s *street) { s.oneRun(uint64(1000+i), []string{makeable[i%len(makeable)]}, 1, &one, &oneBlind) }
 	}
 	for i := range *diagnoseRuns / 2 {
 		a, b := makeable[r.IntN(len(makeable))], makeable[r.IntN(len(makeable))]
 		for a == b || slices.Contains(global, a) && slices.Contains(global, b) {
 			b = makeable[r.IntN(len(makeable))]
 		}
-		work <- func(s *street) { s.oneRun(uint64(5000+i), []string{a, b}, 2, &two) }
+		work <- func(s *street) { s.oneRun(uint64(5000+i), []string{a, b}, 2, &two, &twoBlind) }
 	}
 	for i := range *diagnoseRuns / 4 {
-		work <- func(s *street) { s.oneRun(uint64(9000+i), nil, 1, &none) }
+		work <- func(s *street) { s.oneRun(uint64(9000+i), nil, 1, &none, &noneBlind) }
 	}
 	close(work)
 	all.Wait()
 	var out strings.Builder
 	for _, of := range []struct {
-		title string
-		h     *hits
-	}{{"One fault: the true cause is first for all services that it takes", &one}, {"Two faults: the true cause is among the first two", &two}, {"No fault: nothing is reported, service by service", &none}} {
+		title    string
+		h, blind *hits
+	}{{"One fault: the true cause is first for all services that it takes", &one, &oneBlind}, {"Two faults: the true cause is among the first two", &two, &twoBlind}, {"No fault: nothing is reported, service by service", &none, &noneBlind}} {
 		right, n := of.h.sum()
-		fmt.Fprintf(&out, "\n## %s: %d of %d\n\n| cause | found | of |\n| --- | ---: | ---: |\n", of.title, right, n)
+		without, _ := of.blind.sum()
+		fmt.Fprintf(&out, "\n## %s: %d of %d\n\nWithout the router's page %d of %d.\n\n| cause | found | without the page | of |\n| --- | ---: | ---: | ---: |\n", of.title, right, n, without, n)
 		for _, c := range append(slices.Clone(makeable), "no fault") {
 			if of.h.all[c] > 0 {
-				fmt.Fprintf(&out, "| %s | %d | %d |\n", c, of.h.right[c], of.h.all[c])
+				fmt.Fprintf(&out, "| %s | %d | %d | %d |\n", c, of.h.right[c], of.blind.right[c], of.h.all[c])
 			}
 		}
 		for _, note := range of.h.notes {
 			t.Log(note)
+		}
+		for _, note := range of.blind.notes {
+			t.Log("without the page, ", note)
 		}
 	}
 	t.Log(out.String())
@@ -573,7 +585,7 @@ func TestDiagnose(t *testing.T) {
 
 const diagnosisHead = `# Diagnosis, held against faults made on the wire
 
-Written by ` + "`make diagnose`" + `. A provider, a router (nftables, dnsmasq, a UPnP gateway daemon), a LAN with five devices that run real servers, a laptop and a far end with ` + "`vestpin afar`" + `, each a network namespace. Plans are random (addresses, which services are open, at which ports); each fault is made on the wire, and only ` + "`vestpin prove --afar … --held …`" + ` on the laptop looks. What each cause makes likely stands in ` + "`core/diagnosis/table.go`" + `.
+Written by ` + "`make diagnose`" + `. A provider, a router (nftables, dnsmasq, a UPnP gateway daemon), a LAN with five devices that run real servers, a laptop and a far end with ` + "`vestpin afar`" + `, each a network namespace. Plans are random (addresses, which services are open, at which ports); each fault is made on the wire, and only ` + "`vestpin prove --afar … --held …`" + ` on the laptop looks, and once more without ` + "`--held`" + `, as where the router's forwarding page was not read. What each cause makes likely stands in ` + "`core/diagnosis/table.go`" + `.
 `
 
 // manyServices is a plan of thirty pages on five devices, of which two are silent.
@@ -601,9 +613,7 @@ func TestChecksAreQuick(t *testing.T) {
 	p := manyServices(t)
 	silentOnes := []fault{{cause: diagnosis.DeviceFirewall, device: 1, service: "dev1.2", takes: []string{"dev1.2"}}, {cause: diagnosis.DeviceFirewall, device: 3, service: "dev3.4", takes: []string{"dev3.4"}}}
 	s.put(p, silentOnes, true)
-	if out, err := exec.Command("ip", "netns", "exec", s.provider, "tc", "qdisc", "add", "dev", "far", "root", "netem", "delay", "80ms").CombinedOutput(); err != nil {
-		t.Logf("without delay: %v %s", err, out)
-	}
+	s.slow(80 * time.Millisecond)
 	p.site.Routers[0].LoopsBack = "no"
 	inTime, begin := Within(4*time.Second), time.Now()
 	inside := s.prove(p)
@@ -624,6 +634,9 @@ func TestChecksAreQuick(t *testing.T) {
 	}
 	if !soonEnough || !bothSoonEnough {
 		t.Errorf("inside took %v, more than 4 s, or both %v, more than 8 s on top", tookInside, tookBoth)
+	}
+	if ms := outside.Services[0].Outside.MS; ms < 80 {
+		t.Errorf("a service answers after %d ms, as if there were no delay", ms)
 	}
 	t.Logf("inside %v, both %v", tookInside, tookBoth)
 }
