@@ -37,7 +37,7 @@ server/dist/index.html: $(WEB) web/src/api/schema.d.ts
 	gzip -9 -k -f -n server/dist/assets/*.js server/dist/assets/*.css
 
 $(BIN): $(GO) server/dist/index.html
-	go build -trimpath -o $@ ./cmd/vestpin
+	CGO_ENABLED=0 go build -trimpath -o $@ ./cmd/vestpin  # runs on any machine of its kind, whatever libraries that has
 
 demo: build
 	@exec $(BIN) demo

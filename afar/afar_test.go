@@ -4,14 +4,12 @@ import (
 	"context"
 	"crypto/tls"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"net"
 	"net/http"
 	"net/netip"
-	"runtime"
 	"strings"
-	"sync"
-	"sync/atomic"
 	"testing"
 	"time"
 
@@ -251,45 +249,37 @@ func TestLiars(t *testing.T) {
 	}
 }
 
-// A thousand refused requests a second do not hold up a check that runs, and the helper stays
-// small.
-func TestFlood(t *testing.T) {
+// One address holds its share of the connections and no more, and gets it back; others are
+// not kept out meanwhile.
+func TestNobodyTakesAll(t *testing.T) {
 	h, at := helper(t, true)
-	ctx, stop := context.WithCancel(context.Background())
-	var refused atomic.Int64
-	var all sync.WaitGroup
-	t0 := &http.Transport{TLSClientConfig: &tls.Config{InsecureSkipVerify: true}, MaxIdleConnsPerHost: 20}
-	for range 20 {
-		all.Go(func() {
-			for ctx.Err() == nil {
-				req, _ := http.NewRequestWithContext(ctx, http.MethodPost, "https://"+at.String()+"/try", strings.NewReader("{}"))
-				resp, err := (&http.Client{Transport: t0}).Do(req)
-				if err == nil {
-					resp.Body.Close()
-					refused.Add(1)
-				}
-				time.Sleep(15 * time.Millisecond)
-			}
-		})
+	var held []net.Conn
+	closed := func(c net.Conn) bool {
+		c.SetReadDeadline(time.Now().Add(300 * time.Millisecond))
+		_, err := c.Read(make([]byte, 1))
+		var slow net.Error
+		return !errors.As(err, &slow) || !slow.Timeout()
 	}
-	begin, n := time.Now(), 0
-	var questions []wire.Question
-	for range 40 {
-		questions = append(questions, wire.Question{Protocol: site.TCP, Port: page(t), Check: "http"})
-	}
-	err := client(t, h.Pairing()).Try(context.Background(), questions, func(_ int, h site.Heard) {
-		if h.Result == site.HeardAnswers {
-			n++
+	dial := func() net.Conn {
+		c, err := (&net.Dialer{LocalAddr: &net.TCPAddr{IP: net.IPv4(127, 0, 0, 2)}}).Dial("tcp4", at.String())
+		if err != nil {
+			t.Fatal(err)
 		}
-	})
-	took := time.Since(begin)
-	stop()
-	all.Wait()
-	rate := float64(refused.Load()) / took.Seconds()
-	if err != nil || n != 40 || took > 6*time.Second || rate < 300 {
-		t.Errorf("%d of 40 in %v beside %.0f refusals a second: %v", n, took, rate, err)
+		t.Cleanup(func() { c.Close() })
+		return c
 	}
-	var m runtime.MemStats
-	runtime.ReadMemStats(&m)
-	t.Logf("%v beside %.0f refusals a second, heap %d MB", took, rate, m.HeapInuse>>20)
+	for range mostOfOne {
+		held = append(held, dial())
+	}
+	if !closed(dial()) || closed(held[0]) {
+		t.Error("one more than its share is let in, or one of them is not")
+	}
+	if _, err := client(t, h.Pairing()).Sees(t.Context()); err != nil {
+		t.Errorf("another is kept out: %v", err)
+	}
+	held[3].Close()
+	time.Sleep(200 * time.Millisecond)
+	if closed(dial()) {
+		t.Error("what was let go is not given again")
+	}
 }

@@ -36,7 +36,8 @@ const Version = "vestpin-afar/1"
 
 // The bounds of the helper.
 const (
-	mostOpen    = 512      // connections at once
+	mostOpen    = 128      // connections at once
+	mostOfOne   = 16       // connections of one address
 	mostRequest = 16 << 10 // bytes
 	mostKnown   = 1000     // addresses whose pace is remembered
 )
@@ -101,13 +102,60 @@ func (h *Helper) Serve(ctx context.Context, l net.Listener, mirror net.PacketCon
 		s.Close()
 	})
 	defer stop()
-	err := s.ServeTLS(netutil.LimitListener(l, mostOpen), "", "")
+	err := s.ServeTLS(netutil.LimitListener(&fair{Listener: l, open: map[netip.Addr]int{}}, mostOpen), "", "")
 	mirror.Close()
 	all.Wait()
 	if errors.Is(err, http.ErrServerClosed) {
 		return nil
 	}
 	return err
+}
+
+// fair is a listener that leaves no address more than its share of the connections.
+type fair struct {
+	net.Listener
+	mu   sync.Mutex
+	open map[netip.Addr]int
+}
+
+// Accept closes at once what is too much.
+func (f *fair) Accept() (net.Conn, error) {
+	for {
+		c, err := f.Listener.Accept()
+		if err != nil {
+			return nil, err
+		}
+		from, _ := netip.ParseAddrPort(c.RemoteAddr().String())
+		a := from.Addr()
+		f.mu.Lock()
+		much := f.open[a] >= mostOfOne
+		if !much {
+			f.open[a]++
+		}
+		f.mu.Unlock()
+		if !much {
+			return &oneOf{Conn: c, gone: sync.OnceFunc(func() { f.gone(a) })}, nil
+		}
+		c.Close()
+	}
+}
+
+func (f *fair) gone(a netip.Addr) {
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	if f.open[a]--; f.open[a] == 0 {
+		delete(f.open, a)
+	}
+}
+
+type oneOf struct {
+	net.Conn
+	gone func()
+}
+
+func (c *oneOf) Close() error {
+	c.gone()
+	return c.Conn.Close()
 }
 
 // mirror answers STUN binding requests (RFC 8489), so many a second and no more.

@@ -43,7 +43,10 @@ func TestChecksByPhoneAndWatch(t *testing.T) {
 		Press("Far end"), Fill("Pairing text", "vpa1-abc"), Press("Pair with it"), Sees("copy the whole word again"), Press("Cancel"),
 		Press("Watch devices come back"), Wait(`document.querySelectorAll("[data-watched] li[data-state=there]").length > 8`))
 	look(t, ctx, "checks-watch")
-	do(t, ctx, Press("Stop"), Sees("The watch was ended."))
+	do(t, ctx, Press("Stop"), Sees("The watch was ended."),
+		// It begins by itself when the router's restart is ticked off.
+		chromedp.Navigate(p.URL+"/s/pottery/place"), Wait(`document.querySelector("[data-step]")`), chromedp.Evaluate[chromedp.Void](`document.querySelector(".work").scrollTo(0, 1e6)`), Wait(`document.querySelector("[data-step='restart:router']")`),
+		click("[data-step='restart:router'] [data-tick]"), Sees("Watching who comes back."), Press("See it"), Wait(`document.querySelectorAll("[data-watched] li[data-state=there]").length > 8`), Press("Stop"), Sees("The watch was ended."))
 }
 
 // Where a device is not at its address the laptop stands in for it: what is reached then is what

@@ -18,6 +18,8 @@ import (
 	"vestpin/core/diagnosis"
 	"vestpin/core/site"
 	"vestpin/core/span"
+	"vestpin/core/usage"
+	"vestpin/read"
 	"vestpin/store"
 )
 
@@ -689,6 +691,77 @@ func TestFromElsewhere(t *testing.T) {
 		}
 		if v.Works != want || v.Inside.Tried() {
 			t.Errorf("%s works %s, want %s: outside %s, inside %s", v.Service, v.Works, want, v.Outside.Result, v.Inside.Result)
+		}
+	}
+}
+
+// Who is connected to a service is told from the connections that the kernel of the router
+// tracks, and so is a knock that nobody answers.
+func TestInUseByTheRoutersOwnList(t *testing.T) {
+	s := newStreet(t, 12, len(kindsServed))
+	p := randomPlan(t, rand.New(rand.NewPCG(7, 7)), false)
+	s.put(p, nil, true)
+	use := func(service string) usage.Use {
+		r, err := read.Text("list", "connections", []byte(s.run(s.router, "cat", "/proc/net/nf_conntrack")))
+		if err != nil || !r.Listed {
+			t.Fatalf("%v, %d not understood", err, r.Missed)
+		}
+		return usage.Of(site.NewView(p.site), p.wish(service), usage.Seen{Listed: true, List: r.Connections})
+	}
+	service := p.openOf("dev1")[0]
+	dial := fmt.Sprintf("exec 3<>/dev/tcp/%s/%d; echo ready; sleep 60", siteAt, p.forwardOf(service).Outside.At(0))
+	s.start("caller", s.far, nil, "bash", "-c", dial)
+	if got := use(service); len(got.Callers) != 1 || got.Callers[0] != (usage.Caller{Address: netip.MustParseAddr(farAt), State: usage.Connected, Count: 1}) {
+		t.Errorf("connected: %+v", got)
+	}
+	for _, other := range p.open {
+		if got := use(other); other != service && len(got.Callers) != 0 {
+			t.Errorf("%s: %+v", other, got)
+		}
+	}
+	s.end("caller")
+	s.ip(s.devices[1], "link set eth0 down")
+	s.start("knock", s.far, nil, "bash", "-c", "echo ready; "+dial)
+	time.Sleep(500 * time.Millisecond)
+	if got := use(service); !slices.ContainsFunc(got.Callers, func(c usage.Caller) bool { return c.State == usage.Knocks }) {
+		t.Errorf("a knock: %+v", got)
+	}
+}
+
+// A laptop whose cable comes out in the middle claims nothing of what it did not hear; one whose
+// way out is by a phone tethered beside the cable does not have the far end try the phone.
+func TestNetworkChangesUnderACheck(t *testing.T) {
+	s := newStreet(t, 11, len(kindsServed))
+	p := randomPlan(t, rand.New(rand.NewPCG(5, 5)), false)
+	s.put(p, nil, true)
+	s.ip(s.laptop, "link add phone type veth peer name tower", "addr add 192.0.2.9/24 dev phone", "link set phone up", "link set tower up", "route del default", "route add default via 10.48.16.1 dev eth0 metric 100", "route add default via 192.0.2.1 dev phone metric 1")
+	r := s.prove(p, "--afar", s.pairing)
+	for _, v := range r.Services {
+		if v.Inside.Result != site.HeardAnswers || v.Outside.Tried() || v.Open && !strings.Contains(v.Outside.Says, "way out is by 192.0.2.9") {
+			t.Errorf("%s: inside %s, outside %s (%s)", v.Service, v.Inside.Result, v.Outside.Result, v.Outside.Says)
+		}
+	}
+	if len(r.Router.Outside.Address.String()) == 0 || r.Router.Outside.By != "" {
+		t.Errorf("the outside address is taken from the phone: %+v", r.Router.Outside)
+	}
+	s.ip(s.laptop, "link del phone")
+	for _, after := range []time.Duration{100 * time.Millisecond, 600 * time.Millisecond, 1500 * time.Millisecond, 2500 * time.Millisecond} {
+		s.ip(s.laptop, "link set eth0 up", "addr replace 10.48.16.126/24 dev eth0", "route replace default via 10.48.16.1")
+		pull := time.AfterFunc(after, func() { exec.Command("ip", "-n", s.laptop, "link", "set", "eth0", "down").Run() })
+		r := s.prove(p, "--afar", s.pairing)
+		pull.Stop()
+		if !slices.Contains(r.Notes, "This computer left the network in the middle.") {
+			t.Errorf("pulled after %v, it is not noticed: %v", after, r.Notes)
+		}
+		for _, v := range r.Services {
+			if v.Inside.Tried() && v.Inside.Result != site.HeardAnswers || v.Outside.Tried() && v.Outside.Result != site.HeardAnswers || v.Works == diagnosis.No {
+				t.Errorf("pulled after %v: %s works %s, inside %s, outside %s (%s)", after, v.Service, v.Works, v.Inside.Result, v.Outside.Result, v.Outside.Says)
+			}
+		}
+		for _, i := range r.Interfaces {
+			if i.Answers == "no" {
+				t.Errorf("pulled after %v: %+v", after, i)
+			}
 		}
 	}
 }

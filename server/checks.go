@@ -16,6 +16,7 @@ import (
 	"vestpin/core/catalogue"
 	"vestpin/core/diagnosis"
 	"vestpin/core/reach"
+	"vestpin/core/sheet"
 	"vestpin/core/site"
 	"vestpin/core/span"
 	"vestpin/store"
@@ -181,13 +182,17 @@ func (s *server) try(ctx context.Context, id, what string, t wire.Trial) (*check
 	if farErr == nil {
 		t.Far = far
 	}
+	inside := s.sideOf(id, st.Site).Inside
+	if what == "watch" && !inside {
+		return nil, huma.Error422UnprocessableEntity("Not watched: this computer is attached to no network of the site.")
+	}
 	ctx, stop := context.WithCancel(context.Background()) // it goes on when the request is over
 	c, err := s.beginCheck(id, what, stop)
 	if err != nil {
 		stop()
 		return nil, err
 	}
-	if s.sideOf(id, st.Site).Inside {
+	if inside {
 		s.mu.Lock()
 		s.atWork[id] = time.Now()
 		s.mu.Unlock()
@@ -375,7 +380,7 @@ func day(at string) string { return at[:min(len(at), len("2006-01-02"))] }
 
 // watch tells who goes and who comes back, until all are back.
 func (s *server) watch(ctx context.Context, id string, c *checking, v site.View) {
-	err := wire.Watch(ctx, s.networkOf(id), v, func(back []wire.Back) {
+	err := wire.Watch(ctx, s.networkOf(id), v, onSheet(v), func(back []wire.Back) {
 		c.mu.Lock()
 		c.back = back
 		c.state.Of, c.state.Done = len(back), 0
@@ -402,6 +407,20 @@ func (s *server) watch(ctx context.Context, id string, c *checking, v site.View)
 	default:
 		c.state.Says = "All are back."
 	}
+}
+
+// onSheet are the interfaces in the order in which the sheet comes to their devices.
+func onSheet(v site.View) (order []string) {
+	for _, g := range sheet.Steps(v) {
+		for _, step := range g.Steps {
+			for _, ref := range step.About {
+				if id, is := strings.CutPrefix(string(ref), "interface:"); is && !slices.Contains(order, id) {
+					order = append(order, id)
+				}
+			}
+		}
+	}
+	return order
 }
 
 func (s *server) stopCheck(_ context.Context, in *SiteID) (*struct{ Body CheckState }, error) {

@@ -177,12 +177,13 @@ func TestWatchOverTheInterface(t *testing.T) {
 	if status, body := send(t, "POST", at, `{"what":"watch"}`); status != 200 {
 		t.Fatalf("%d %s", status, body)
 	}
-	there := 0
+	there, order := 0, ""
 	for range 60 {
 		var c struct{ Back []wire.Back }
 		get(t, at, &c)
-		there = 0
+		there, order = 0, ""
 		for _, b := range c.Back {
+			order += b.Interface + " "
 			if b.State == wire.NeverGone {
 				there++
 			}
@@ -194,6 +195,10 @@ func TestWatchOverTheInterface(t *testing.T) {
 	}
 	if there < 5 {
 		t.Errorf("%d are there", there)
+	}
+	// The router, then as the sheet comes to them: reservations, then those set by hand, by place.
+	if want := " rec.0 yard.0 shopcam.0 kilncam.0 till.0 decoder.0 patch.0 switch.0 phone.0 phone.1 door.0 label.0 "; order != want {
+		t.Errorf("they are watched in the order\n%s, want\n%s", order, want)
 	}
 	if _, body := send(t, "POST", at+"/stop", ""); !strings.Contains(body, "The watch was ended.") {
 		t.Error(body)

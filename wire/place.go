@@ -79,30 +79,32 @@ var ErrLeft = errors.New("this computer left the network in the middle")
 const lookAround = 200 * time.Millisecond
 
 // staying ends a context with ErrLeft as soon as one of the links is no more as it was: what
-// would be silent from then on tells nothing.
-func staying(ctx context.Context, n Network, links []Link) (stay context.Context, stop context.CancelFunc) {
+// would be silent from then on tells nothing. Why tells why it ended, after a last look; nil
+// where it goes on.
+func staying(ctx context.Context, n Network, links []Link) (stay context.Context, why func() error, stop context.CancelFunc) {
 	stay, leave := context.WithCancelCause(ctx)
-	go func() {
-		for pause(stay, lookAround) == nil {
-			now, err := n.Links()
-			for _, l := range links {
-				if err == nil && !slices.ContainsFunc(now, func(o Link) bool {
-					return o.Name == l.Name && o.Own == l.Own && o.Gateway == l.Gateway
-				}) {
-					leave(ErrLeft)
-				}
+	look := func() {
+		now, err := n.Links()
+		for _, l := range links {
+			if err == nil && !slices.ContainsFunc(now, func(o Link) bool {
+				return o.Name == l.Name && o.Own == l.Own && o.Gateway == l.Gateway
+			}) {
+				leave(ErrLeft)
 			}
 		}
-	}()
-	return stay, func() { leave(context.Canceled) }
-}
-
-// leftOr is why a context ended; nil while it goes on.
-func leftOr(ctx context.Context) error {
-	if errors.Is(context.Cause(ctx), ErrLeft) {
-		return ErrLeft
 	}
-	return ctx.Err()
+	go func() {
+		for pause(stay, lookAround) == nil {
+			look()
+		}
+	}()
+	why = func() error {
+		if look(); errors.Is(context.Cause(stay), ErrLeft) {
+			return ErrLeft
+		}
+		return stay.Err()
+	}
+	return stay, why, func() { leave(context.Canceled) }
 }
 
 // WayOut is this computer's address on the way to another, by the system's routes; nothing is

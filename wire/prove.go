@@ -135,7 +135,7 @@ func Prove(ctx context.Context, n Network, t Trial, report func(Trying)) (site.P
 	if p.From == Outside {
 		on = links[:1]
 	}
-	ctx, stop := staying(ctx, n, on)
+	ctx, why, stop := staying(ctx, n, on)
 	defer stop()
 	if p.From == Inside {
 		p.inside(ctx)
@@ -143,7 +143,7 @@ func Prove(ctx context.Context, n Network, t Trial, report func(Trying)) (site.P
 		p.fromHere(ctx)
 	}
 	p.out.At = time.Now().UTC().Format(time.RFC3339)
-	if err = leftOr(ctx); err == ErrLeft {
+	if err = why(); err == ErrLeft {
 		p.mu.Lock()
 		defer p.mu.Unlock()
 		p.takeBack()

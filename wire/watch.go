@@ -35,9 +35,10 @@ type Back struct {
 const longestWatch = 30 * time.Minute
 
 // Watch looks again and again who answers by ARP: first the gateways, then each pinned
-// interface, in the order of the site. It tells all of them whenever one changes, and ends
-// when the gateway has gone and come back and all others answer, or with the context.
-func Watch(ctx context.Context, n Network, v site.View, report func([]Back)) error {
+// interface, those that are named in their order and the others in that of the site. It tells
+// all of them whenever one changes, and ends when the gateway has gone and come back and all
+// others answer, or with the context.
+func Watch(ctx context.Context, n Network, v site.View, order []string, report func([]Back)) error {
 	links, err := n.Links()
 	if err != nil {
 		return err
@@ -66,6 +67,17 @@ func Watch(ctx context.Context, n Network, v site.View, report func([]Back)) err
 			}
 		}
 	}
+	place := func(b Back) int {
+		switch i := slices.Index(order, b.Interface); {
+		case b.Interface == "":
+			return -1
+		case i < 0:
+			return len(order)
+		default:
+			return i
+		}
+	}
+	slices.SortStableFunc(all, func(a, b Back) int { return place(a) - place(b) })
 	if len(by) == 0 {
 		return &RefusedError{Why: "this computer is attached to no network of the site"}
 	}

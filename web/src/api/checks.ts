@@ -62,6 +62,18 @@ export function useCheck() {
   return { start, stop, saw, standIn };
 }
 
+/** useComingBack watches who comes back after the router was restarted, where this computer is at the site. */
+export function useComingBack(begun: () => void) {
+  const id = useSiteId();
+  const client = useQueryClient();
+  return async () => {
+    const { data } = await api.POST("/api/sites/{id}/checks", { params: { path: { id } }, body: { what: "watch" } });
+    if (!data) return; // nobody asked for it: what stands in its way is no fault
+    hearCheck(client, id, data);
+    begun();
+  };
+}
+
 /** useInUse looks whether a service is in use now; a list is what the router shows of its connections. */
 export function useInUse(service: string) {
   const id = useSiteId();

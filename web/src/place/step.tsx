@@ -1,6 +1,8 @@
 import { Spacer } from "@chakra-ui/react";
 import { Check } from "lucide-react";
 import { memo, useState } from "react";
+import { useNavigate } from "react-router";
+import { useComingBack } from "../api/checks";
 import type { Step } from "../api/model";
 import { useEdit } from "../api/site";
 import { copy } from "../parts/copy";
@@ -23,17 +25,24 @@ export const StepLine = memo(function StepLine({ step, picked, onCopied }: StepP
   const edit = useEdit();
   const done = step.state === "done";
   const removal = step.values === "";
+  const go = useNavigate();
+  const watch = useComingBack(() =>
+    notice.say("Watching who comes back.", { label: "See it", run: () => go("../checks") }),
+  );
   const tick = () =>
-    edit.mutate({
-      edits: [
-        {
-          do: "tick",
-          id: step.id,
-          ...(done || removal ? {} : { done: { step: step.id, at: new Date().toISOString(), values: step.values } }),
-        },
-      ],
-      title: `${done ? "untick" : "tick"} ${step.title}`,
-    });
+    edit.mutate(
+      {
+        edits: [
+          {
+            do: "tick",
+            id: step.id,
+            ...(done || removal ? {} : { done: { step: step.id, at: new Date().toISOString(), values: step.values } }),
+          },
+        ],
+        title: `${done ? "untick" : "tick"} ${step.title}`,
+      },
+      { onSuccess: () => !done && step.id === "restart:router" && watch() },
+    );
   return (
     <div className="step" data-step={step.id} data-state={step.state} data-picked={picked}>
       <button
