@@ -1,6 +1,7 @@
 package wire
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"net"
@@ -386,10 +387,14 @@ func (p *trial) lookUp(ctx context.Context) {
 		}
 		answer, err := p.resolve(ctx, s, name, dns.TypeA)
 		if err != nil {
-			out.Why = "No name server answers."
+			out.Why = cmp.Or(out.Why, "No name server answers.")
 			continue
 		}
-		out.Points, out.TTL, out.Why = addressesOf(answer)
+		var more int
+		if out.Points, out.TTL, more, out.Why = addressesOf(answer); more > 0 {
+			p.note("%s stands for %d addresses; the first %d are looked at.", out.Name, mostNames+more, mostNames)
+		}
+		out.Absent = out.Why != "" && (answer.Rcode == dns.RcodeSuccess || answer.Rcode == dns.RcodeNameError)
 		if out.Own = p.ownServers(ctx, s, name); out.Why == "" || answer.Rcode == dns.RcodeNameError {
 			break
 		}
@@ -402,22 +407,29 @@ func (p *trial) lookUp(ctx context.Context) {
 	p.mu.Unlock()
 }
 
-// addressesOf is what an answer says that a name stands for, and for how long; or why not.
-func addressesOf(m *dns.Msg) (points []netip.Addr, ttl int, why string) {
+// addressesOf is what an answer says that a name stands for, and for how long; or why not. More
+// is how many addresses are left out.
+func addressesOf(m *dns.Msg) (points []netip.Addr, ttl, more int, why string) {
 	for _, rr := range m.Answer {
-		if a, ok := rr.(*dns.A); ok && len(points) < mostNames {
-			if addr, ok := netip.AddrFromSlice(a.A.To4()); ok {
-				points, ttl = append(points, addr), int(a.Hdr.Ttl)
-			}
+		a, ok := rr.(*dns.A)
+		if !ok {
+			continue
+		}
+		if addr, ok := netip.AddrFromSlice(a.A.To4()); ok && len(points) < mostNames {
+			points, ttl = append(points, addr), int(a.Hdr.Ttl)
+		} else if ok {
+			more++
 		}
 	}
 	switch {
 	case len(points) > 0:
-		return points, ttl, ""
+		return points, ttl, more, ""
 	case m.Rcode == dns.RcodeNameError:
-		return nil, 0, "There is no such name."
+		return nil, 0, 0, "There is no such name."
+	case m.Rcode != dns.RcodeSuccess:
+		return nil, 0, 0, "The name server does not say what it stands for."
 	}
-	return nil, 0, "The name stands for no address."
+	return nil, 0, 0, "The name stands for no address."
 }
 
 // ownServers asks the servers of the zone of a name, which do not lag.
@@ -437,19 +449,16 @@ func (p *trial) ownServers(ctx context.Context, resolver netip.Addr, name string
 			if err != nil {
 				continue
 			}
-			for _, server := range firstOfAll(addressesOf(at)) {
+			servers, _, _, _ := addressesOf(at)
+			for _, server := range servers[:min(len(servers), 2)] {
 				if own, err := p.resolve(ctx, server, name, dns.TypeA); err == nil && own.Authoritative {
-					points, _, _ := addressesOf(own)
+					points, _, _, _ := addressesOf(own)
 					return points
 				}
 			}
 		}
 	}
 	return nil
-}
-
-func firstOfAll(points []netip.Addr, _ int, _ string) []netip.Addr {
-	return points[:min(len(points), 2)]
 }
 
 // resolve asks one server one question, twice if need be.

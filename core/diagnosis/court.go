@@ -133,6 +133,7 @@ func (c *court) outsides() {
 	if c.wan == "" {
 		c.wan = c.between(seen, own)
 	}
+	c.points = c.leads()
 	told, ok := c.p.Router.Outside()
 	if !ok || told.Address.IsPrivate() || site.Carrier.Contains(told.Address) {
 		return
@@ -146,23 +147,50 @@ func (c *court) outsides() {
 			c.placed = "changed"
 		}
 	}
-	if points := c.pointsTo(); len(points) > 0 {
-		c.points = "stale"
-		if slices.Contains(points, told.Address) {
-			c.points = "right"
-		}
-	}
 }
 
-// pointsTo is what the name stands for, for those who ask the site's resolver.
+// leads is whether all who call the name come to the site: "right", "stale", or empty where
+// that is not known. What a resolver of the site says of an inside address is for those
+// inside alone, as where a router answers for the name itself.
+func (c *court) leads() string {
+	told, ok := c.p.Router.Outside()
+	points := c.pointsTo()
+	switch {
+	case c.p.Name.Absent && c.named() && len(points) == 0:
+		return "stale"
+	case !ok || len(points) == 0 || told.Address.IsPrivate() || site.Carrier.Contains(told.Address):
+		return ""
+	case len(c.p.Name.Own) == 0 && c.p.From != "outside" && slices.ContainsFunc(points, c.isInside):
+		return ""
+	}
+	for _, a := range points {
+		ours := slices.ContainsFunc(c.v.Routers, func(r site.Router) bool { return r.Upstream == "" && r.WAN.Address == a })
+		if a != told.Address && (!ours || !slices.Contains(points, told.Address)) {
+			return "stale"
+		}
+	}
+	return "right"
+}
+
+func (c *court) named() bool {
+	return c.p.Name.Name != "" && c.p.Name.Name == c.outermost.WAN.Name
+}
+
+func (c *court) isInside(a netip.Addr) bool {
+	return slices.ContainsFunc(c.v.Networks, func(n site.Network) bool { return n.Subnet.Contains(a) })
+}
+
+// pointsTo is what the name stands for, for those who call it from elsewhere: what the site's
+// resolver says, unless that is an inside address and its own servers say another.
 func (c *court) pointsTo() []netip.Addr {
-	if c.p.Name.Name == "" || c.p.Name.Name != c.outermost.WAN.Name {
+	n := c.p.Name
+	if !c.named() {
 		return nil
 	}
-	if len(c.p.Name.Points) > 0 {
-		return c.p.Name.Points
+	if len(n.Points) == 0 || len(n.Own) > 0 && slices.ContainsFunc(n.Points, c.isInside) {
+		return n.Own
 	}
-	return c.p.Name.Own
+	return n.Points
 }
 
 // between is who stands between the router and those who see the site. A router that has

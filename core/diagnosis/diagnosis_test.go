@@ -312,6 +312,43 @@ func TestNextLook(t *testing.T) {
 	}
 }
 
+// Who calls the name comes to the site only where all that it stands for is the site; what a
+// resolver inside says of an inside address is no matter for those elsewhere.
+func TestWhereTheNameLeads(t *testing.T) {
+	at := func(list ...string) (out []netip.Addr) {
+		for _, a := range list {
+			out = append(out, netip.MustParseAddr(a))
+		}
+		return out
+	}
+	for _, c := range []struct {
+		points, own []netip.Addr
+		absent      bool
+		works, says string
+	}{
+		{at("203.0.113.47"), nil, false, Yes, ""},
+		{at("203.0.113.47", "203.0.113.60"), nil, false, Yes, ""}, // of two ways to the provider
+		{at("203.0.113.60"), nil, false, No, ""},
+		{at("203.0.113.47", "198.51.100.9"), nil, false, No, "the site's address and for 1 more"},
+		{at("10.48.16.1"), at("203.0.113.47"), false, Yes, ""}, // the router answers for it itself
+		{at("10.48.16.1"), nil, false, Yes, "what others are told is not known"},
+		{at("10.48.16.1"), at("192.168.7.2"), false, No, "a private address"},
+		{at("198.51.100.9"), at("203.0.113.47"), false, No, "Its own servers say 203.0.113.47 already"},
+		{nil, nil, true, No, ""},
+		{nil, nil, false, Yes, ""},
+	} {
+		s, p := theShop(t), well()
+		s.Networks = append(s.Networks, site.Network{ID: "second", Subnet: netip.MustParsePrefix("10.48.17.0/24")})
+		s.Routers = append(s.Routers, site.Router{ID: "other", Network: "second", WAN: site.WAN{Address: netip.MustParseAddr("203.0.113.60")}})
+		p.Name.Points, p.Name.Own, p.Name.Absent = c.points, c.own, c.absent
+		r := Of(site.NewView(s), p)
+		v := r.Services[0]
+		if v.Works != c.works || !strings.Contains(r.Name.Says, c.says) || c.works == No && (len(v.Causes) == 0 || v.Causes[0].Cause != NameStale) {
+			t.Errorf("%v, own %v: works %s %v, %q", c.points, c.own, v.Works, v.Causes, r.Name.Says)
+		}
+	}
+}
+
 // 200 services are judged in 20 ms.
 func TestJudgesQuickly(t *testing.T) {
 	s, p := theShop(t), well()

@@ -18,7 +18,7 @@ var titles = map[string]string{
 	ForwardMissing: "The forward is not in the router", ForwardPort: "A port of the forward is wrong", ForwardProtocol: "The forward carries the other protocol", ForwardAddress: "The forward goes to another address",
 	RouterAnswers: "The router's own page answers there", HeldByUPnP: "A device took the port for itself", SecondRouter: "Another router stands in front",
 	CarrierNAT: "The provider shares one address among customers", ProviderBlocks: "The provider blocks the port", AddressChanged: "The outside address has changed",
-	NameStale: "The name points at an old address", NoWayBackIn: "The router does not loop back",
+	NameStale: "The name does not lead here", NoWayBackIn: "The router does not loop back",
 }
 
 func lookFor(s sign) string {
@@ -95,12 +95,15 @@ func (c *court) why(k *hearing, cause string) string {
 		return c.unlikely(k, "at which address the site is seen")
 	case NameStale:
 		told, _ := c.p.Router.Outside()
+		if c.points == "stale" && len(c.pointsTo()) == 0 {
+			return fmt.Sprintf("%s stands for nothing: who calls it comes nowhere.", c.p.Name.Name)
+		}
 		if c.points == "stale" {
 			since := ""
 			if day, _, ok := strings.Cut(c.p.Name.Since, "T"); ok {
 				since = " since " + day + " at least"
 			}
-			return fmt.Sprintf("%s stands for %s%s, and the site is at %s.", c.p.Name.Name, joined(c.pointsTo()), since, told.Address)
+			return fmt.Sprintf("%s stands for %s%s, and the site is at %s.", c.p.Name.Name, fewOf(c.pointsTo()), since, told.Address)
 		}
 		return c.unlikely(k, "what the name stands for")
 	}
@@ -343,10 +346,27 @@ func (c *court) name() NameSeen {
 	if out.Points == nil {
 		out.Points = []addr{}
 	}
-	if len(n.Points) > 0 && len(n.Own) > 0 && !sameAddresses(n.Points, n.Own) {
+	told, _ := c.p.Router.Outside()
+	switch others := len(slices.DeleteFunc(slices.Clone(out.Points), func(a addr) bool { return a == told.Address })); {
+	case c.points == "stale" && others > 0 && others < len(out.Points):
+		out.Says = fmt.Sprintf("It stands for the site's address and for %d more: who calls it may come to another place.", others)
+	case slices.ContainsFunc(n.Points, c.isInside) && len(n.Own) == 0:
+		out.Says = fmt.Sprintf("The site's resolver says %s, an inside address; what others are told is not known.", fewOf(n.Points))
+	case slices.ContainsFunc(out.Points, addr.IsPrivate):
+		out.Says = fmt.Sprintf("It stands for %s, a private address: from elsewhere it leads nowhere.", fewOf(out.Points))
+	case len(n.Points) > 0 && len(n.Own) > 0 && !sameAddresses(n.Points, n.Own) && !slices.ContainsFunc(n.Points, c.isInside):
 		out.Says = fmt.Sprintf("Its own servers say %s already; others may lag for %d s.", joined(n.Own), n.TTL)
 	}
 	return out
+}
+
+// fewOf names the first addresses of many, and counts the others.
+func fewOf(list []addr) string {
+	const most = 4
+	if len(list) <= most {
+		return joined(list)
+	}
+	return fmt.Sprintf("%s and %d more", joined(list[:most-1]), len(list)-most+1)
 }
 
 func sameAddresses(a, b []addr) bool {

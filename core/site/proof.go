@@ -73,6 +73,7 @@ type ProofName struct {
 	Own    []netip.Addr `json:"own"`
 	TTL    int          `json:"ttl,omitempty"`
 	Why    string       `json:"why,omitempty" doc:"Why it is not known"`
+	Absent bool         `json:"absent,omitempty" doc:"It was answered that there is no such name, or no address of it"`
 	Since  string       `json:"since,omitempty" doc:"Since when it has stood for these addresses, as far as was looked, RFC 3339"`
 }
 
