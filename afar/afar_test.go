@@ -9,6 +9,8 @@ import (
 	"net"
 	"net/http"
 	"net/netip"
+	"os"
+	"path/filepath"
 	"strings"
 	"testing"
 	"time"
@@ -281,5 +283,55 @@ func TestNobodyTakesAll(t *testing.T) {
 	time.Sleep(200 * time.Millisecond)
 	if closed(dial()) {
 		t.Error("what was let go is not given again")
+	}
+}
+
+// A helper that is started again with its file is the same to those who are paired with it,
+// also at another address; a file that is damaged is refused, and left as it was.
+func TestKept(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "afar.json")
+	first, err := Kept(path, "far.example:8418")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if info, err := os.Stat(path); err != nil || info.Mode().Perm() != 0o600 {
+		t.Errorf("%v %v", info.Mode(), err)
+	}
+	again, err := Kept(path, "127.0.0.1:8419")
+	if err != nil || again.pairing.Secret != first.pairing.Secret || again.pairing.Key != first.pairing.Key || again.pairing.Addr != "127.0.0.1:8419" {
+		t.Fatalf("%+v %v", again, err)
+	}
+	l, err := net.Listen("tcp4", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	mirror, err := net.ListenPacket("udp4", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	ctx, stop := context.WithCancel(t.Context())
+	ended := make(chan error)
+	go func() { ended <- again.Serve(ctx, l, mirror) }()
+	paired := first.Pairing()
+	paired.Addr = l.Addr().String()
+	if _, err := client(t, paired).Sees(t.Context()); err != nil {
+		t.Errorf("who was paired before: %v", err)
+	}
+	stop()
+	<-ended
+	whole, err := os.ReadFile(path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for what, data := range map[string]string{"cut": string(whole[:len(whole)/2]), "empty": "", "of another kind": `{"Version":"x"}`, "another key": strings.Replace(string(whole), `"Key":"M`, `"Key":"N`, 1), "a short secret": strings.Replace(string(whole), `"Secret":"`, `"Secret":"AAAA","x":"`, 1)} {
+		if err := os.WriteFile(path, []byte(data), 0o600); err != nil {
+			t.Fatal(err)
+		}
+		if _, err := Kept(path, "far.example:8418"); err == nil || !strings.Contains(err.Error(), path) {
+			t.Errorf("%s: %v", what, err)
+		}
+		if now, _ := os.ReadFile(path); string(now) != data {
+			t.Errorf("%s: the file was changed", what)
+		}
 	}
 }

@@ -133,7 +133,7 @@ func stayLean(ctx context.Context) {
 }
 
 func afarCommand() *cobra.Command {
-	var addr, known string
+	var addr, known, keep string
 	var lab bool
 	c := &cobra.Command{
 		Use: "afar", Short: "Help from the far end: try the ports of those who ask, as they are seen from here", Args: cobra.NoArgs,
@@ -159,6 +159,11 @@ func afarCommand() *cobra.Command {
 			if err != nil {
 				return fmt.Errorf("--known-as: %w", err)
 			}
+			if keep != "" {
+				if h, err = afar.Kept(keep, known); err != nil {
+					return fmt.Errorf("--keep: %w", err)
+				}
+			}
 			h.Lab = lab
 			if ip, err := netip.ParseAddrPort(known); err == nil && ip.Addr().IsPrivate() && !lab {
 				fmt.Fprintf(os.Stderr, "vestpin: %s is a private address: from elsewhere it is only reached by a forward; say with --known-as at which address and port that is\n", ip.Addr())
@@ -170,6 +175,7 @@ func afarCommand() *cobra.Command {
 	}
 	c.Flags().StringVar(&addr, "addr", ":8418", "the address and port to answer at")
 	c.Flags().StringVar(&known, "known-as", "", "the host and port by which others reach it, if they are not those of --addr")
+	c.Flags().StringVar(&keep, "keep", "", "a file for its secret and key, so that the pairing outlives a restart; made if it is not there")
 	c.Flags().BoolVar(&lab, "lab", false, "try private addresses too, for a lab without an internet")
 	return c
 }

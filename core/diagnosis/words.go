@@ -156,7 +156,7 @@ func (c *court) whyForward(k *hearing, cause string) string {
 	case cause == ForwardAddress && k.seen[outside] == "other":
 		return fmt.Sprintf("%s answers in its place.", c.labelOf(k.whose))
 	case k.seen[outside] == "as-unplanned":
-		return fmt.Sprintf("It answers inside, and %d is as silent outside as a port at which nothing is planned.", k.port)
+		return fmt.Sprintf("It answers inside, and outside %d fares as a port at which nothing is planned: %s.", k.port, k.heard.Outside.Result)
 	case k.seen[outside] == "otherwise":
 		return fmt.Sprintf("It answers inside; outside %d does not fare as a port at which nothing is planned.", k.port)
 	}
