@@ -501,11 +501,13 @@ func (s *server) sideOf(id string, v site.Site) Side {
 	if err != nil || len(at.Links) == 0 {
 		return Side{Says: "This computer is attached to no network."}
 	}
-	for _, l := range at.On {
-		return Side{Inside: true, Address: l.Own.Addr(), Says: fmt.Sprintf("This computer is inside, at %s.", l.Own.Addr())}
+	for _, n := range v.Networks {
+		if l, on := at.On[n.ID]; on {
+			return Side{Inside: true, Address: l.Own.Addr(), Says: fmt.Sprintf("This computer is inside, at %s.", l.Own.Addr())}
+		}
 	}
 	if own := at.Strange.Own; own.IsValid() {
-		return Side{Address: own.Addr(), Strange: true, Says: fmt.Sprintf("This computer is at %s, which could be here, but another router than before answers as %s.", own.Addr(), at.Strange.Gateway)}
+		return Side{Address: own.Addr(), Strange: true, Says: fmt.Sprintf("This computer is at %s, which could be here, but another router than before answers there: what it tries is tried from outside.", own.Addr())}
 	}
 	own := at.Links[0].Own
 	return Side{Address: own.Addr(), Says: fmt.Sprintf("This computer is elsewhere, at %s: what it tries is tried from outside.", own)}

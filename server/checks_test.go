@@ -229,28 +229,47 @@ func TestFarEndIsPaired(t *testing.T) {
 	}
 }
 
-// While the program runs it asks the router for its outside address, and keeps one that has
-// changed: a snag says so.
+// While the program runs it looks at the outside address and at what the name stands for: of a
+// router that tells nothing, or stands behind another, by the far end. What changed is kept
+// once, and a snag says so.
 func TestOutsideIsWatched(t *testing.T) {
-	u := serve(t, Options{Watch: 100 * time.Millisecond, Network: func(id string) wire.Network {
-		w, err := demo.Network(id)
-		if err != nil || w == nil {
-			return &sim.World{}
-		}
-		for i := range w.Hosts {
-			if w.Hosts[i].Maps != nil && id == "pottery" {
-				w.Hosts[i].Maps.Outside = netip.MustParseAddr("203.0.113.99")
+	moved := netip.MustParseAddr("203.0.113.99")
+	for what, change := range map[string]func(*sim.World, *sim.Maps){
+		"the router tells":       func(_ *sim.World, m *sim.Maps) { m.Outside = moved },
+		"the router tells none":  func(w *sim.World, m *sim.Maps) { m.Outside, w.Beyond.Address = netip.Addr{}, moved },
+		"it stands behind other": func(w *sim.World, m *sim.Maps) { m.Outside, w.Beyond.Address = netip.MustParseAddr("10.99.0.2"), moved },
+	} {
+		t.Run(what, func(t *testing.T) {
+			t.Parallel()
+			network := func(id string) *sim.World {
+				w, err := demo.Network(id)
+				if err != nil || w == nil {
+					return &sim.World{}
+				}
+				for i := range w.Hosts {
+					if w.Hosts[i].Maps != nil && id == "pottery" {
+						change(w, w.Hosts[i].Maps)
+					}
+				}
+				return w
 			}
-		}
-		return w
-	}}).URL
-	for range 100 {
-		if _, body := send(t, "GET", u+"/api/sites/pottery", ""); strings.Contains(body, "The outside address is 203.0.113.99 now; 203.0.113.47 is entered.") {
-			return
-		}
-		time.Sleep(100 * time.Millisecond)
+			u := serve(t, Options{Watch: 100 * time.Millisecond, Network: func(id string) wire.Network { return network(id) }, Far: func(_ context.Context, id, _ string) (wire.FarEnd, error) {
+				return sim.Far{World: network(id)}, nil
+			}}).URL
+			for range 150 {
+				if _, body := send(t, "GET", u+"/api/sites/pottery", ""); strings.Contains(body, "The outside address is 203.0.113.99 now; 203.0.113.47 is entered.") {
+					time.Sleep(time.Second) // it goes on looking
+					var a struct{ Version int }
+					if get(t, u+"/api/sites/pottery", &a); a.Version != 2 {
+						t.Errorf("it is kept again and again: version %d", a.Version)
+					}
+					return
+				}
+				time.Sleep(100 * time.Millisecond)
+			}
+			t.Error("the change is not noticed")
+		})
 	}
-	t.Error("the change is not noticed")
 }
 
 // roaming is the pottery's network, from which the laptop goes away.
@@ -359,7 +378,7 @@ func TestInUse(t *testing.T) {
 		list:                    "In use now, by the router's list: 198.51.100.7 from outside. It took our own connection just now, after ",
 		`{"service":"nothing"}`: "There is no service",
 		`{"service":"rec.web","list":"eth0 up\nno"}`: "eth0 up",
-		`{"service":"solar.modbus"}`:                 "It did not take our own connection just now",
+		`{"service":"label.raw"}`:                    "It did not take our own connection just now",
 	} {
 		status, got := send(t, "POST", at, body)
 		if refused := strings.Contains(want, "There is") || want == "eth0 up"; !strings.Contains(got, want) || refused == (status == 200) {

@@ -13,8 +13,8 @@ import (
 	"vestpin/wire"
 )
 
-// watchOutside asks the router of each site that this computer is attached to for its outside
-// address, again and again, and keeps one that has changed.
+// watchOutside looks again and again at which address each site is that this computer is
+// attached to, and what its name stands for, and keeps what has changed.
 func (s *server) watchOutside(every time.Duration) {
 	t := time.NewTicker(every)
 	defer t.Stop()
@@ -95,28 +95,40 @@ func (s *server) goesOn(id, what string) bool {
 	return state.Running && state.What == what
 }
 
-// lookOutside keeps the outside address of a site where it is another than was known.
+// lookOutside keeps the outside address of a site, and what its name stands for, where they are
+// others than were known.
 func (s *server) lookOutside(ctx context.Context, id string) {
 	st, err := s.store.Get(ctx, id)
 	if err != nil || !s.sideOf(id, st.Site).Inside {
 		return
 	}
-	v := site.NewView(st.Site)
-	r, ok := reach.Outermost(v)
-	n, known := v.Network(r.Network)
-	if !ok || !known || !n.Gateway.IsValid() || r.Upstream != "" {
+	t := wire.Trial{Site: site.NewView(st.Site)}
+	r, ok := reach.Outermost(t.Site)
+	if !ok {
 		return
 	}
-	told, err := wire.AskRouter(ctx, s.networkOf(id), n.Gateway, []netip.Prefix{n.Subnet})
-	if err != nil || !told.Outside.IsValid() {
+	if text, err := s.store.FarEnd(ctx); err == nil {
+		if far, err := s.far(ctx, id, text); err == nil {
+			t.Far = far
+		}
+	}
+	router, name, err := wire.LookOutside(ctx, s.networkOf(id), t)
+	if err != nil {
 		return
 	}
-	last, _ := st.Site.Proof()
-	before, tried := last.Router.Outside()
-	if told.Outside == before.Address || !tried && told.Outside == r.WAN.Address {
+	last, tried := st.Site.Proof()
+	now, told := router.Outside()
+	before, known := last.Router.Outside()
+	moved := told && now.Address != before.Address && (known || now.Address != r.WAN.Address)
+	renamed := tried && name.Name == last.Name.Name && len(name.Points) > 0 && !slices.Equal(name.Points, last.Name.Points)
+	if !moved && !renamed {
 		return
 	}
-	if err := s.keepProof(id, site.Proof{At: told.At, From: wire.Outside, Router: site.ProofRouter{Told: []site.ToldOutside{{Address: told.Outside, By: site.ToldByRouter}}}}); err != nil {
-		slog.Warn("a new outside address could not be kept", "site", id, "address", told.Outside, "error", err)
+	p := site.Proof{At: time.Now().UTC().Format(time.RFC3339), From: wire.Outside, Name: name}
+	if moved {
+		p.Router.Told = []site.ToldOutside{now}
+	}
+	if err := s.keepProof(id, p); err != nil {
+		slog.Warn("a new outside address could not be kept", "site", id, "address", now.Address, "error", err)
 	}
 }

@@ -55,11 +55,13 @@ func (w *World) Take(_ wire.Link, a netip.Addr) error {
 
 // Give gives an address back.
 func (w *World) Give(_ string, a netip.Addr) error {
-	if l := w.Laptop; l != nil {
-		l.mu.Lock()
-		defer l.mu.Unlock()
-		delete(l.taken, a)
+	l := w.Laptop
+	if l == nil {
+		return wire.ErrNotPermitted
 	}
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	delete(l.taken, a)
 	return nil
 }
 

@@ -34,6 +34,32 @@ func through(ctx context.Context, network string, to netip.AddrPort) (net.Conn, 
 	return d.DialContext(ctx, network+"4", to.String())
 }
 
+// LookOutside learns at which address a site is now and what its name stands for, by as little
+// as can be: the router is asked, the far end only where that tells nothing. The answers are
+// those of a proof; nothing is told where this computer is not at the site.
+func LookOutside(ctx context.Context, n Network, t Trial) (site.ProofRouter, site.ProofName, error) {
+	place, err := PlaceOf(n, t.Site.Site)
+	if err != nil || !place.Inside() {
+		return site.ProofRouter{}, site.ProofName{}, err
+	}
+	t.From = Inside
+	p := &trial{Trial: t, net: n, links: place.On, report: func(Trying) {}}
+	p.askTheRouter(ctx)
+	// What a router tells that stands behind another is no address of the site.
+	p.out.Router.Told = slices.DeleteFunc(p.out.Router.Told, func(t site.ToldOutside) bool {
+		return t.Address.IsPrivate() || site.Carrier.Contains(t.Address)
+	})
+	if len(p.out.Router.Told) == 0 && p.Far != nil && p.outAnotherWay() == "" {
+		asking, stop := context.WithTimeout(ctx, farMost)
+		defer stop()
+		if sees, err := p.Far.Sees(asking); err == nil && sees.IsValid() {
+			p.seen(sees, site.ToldByAfar)
+		}
+	}
+	p.lookUp(ctx)
+	return p.out.Router, p.out.Name, ctx.Err()
+}
+
 // fromAfar has the far end try the outside ports, and learns at which address the site is
 // seen. Of those that fail it has some ports nearby tried, which a slip of the finger would
 // have opened.

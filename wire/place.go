@@ -6,6 +6,7 @@ import (
 	"net"
 	"net/netip"
 	"slices"
+	"sync"
 	"time"
 
 	"vestpin/core/site"
@@ -37,8 +38,12 @@ func PlaceOf(n Network, s site.Site) (Place, error) {
 			if !AttachedTo(l, w) {
 				continue
 			}
+			gateway := w.Gateway
+			if !gateway.IsValid() {
+				gateway = l.Gateway
+			}
 			was := last.Router.Gateway(w.ID)
-			if now := macOf(n, l, w.Gateway); was != "" && now != "" && was != now {
+			if now := macOf(n, l, gateway); was != "" && now != "" && was != now {
 				p.Strange = l
 				continue
 			}
@@ -78,33 +83,55 @@ var ErrLeft = errors.New("this computer left the network in the middle")
 // lookAround is how often it is looked whether this computer is still where it was.
 const lookAround = 200 * time.Millisecond
 
+// stay is a look at whether this computer is still where it was.
+type stay struct {
+	context.Context
+	net   Network
+	links []Link
+	leave context.CancelCauseFunc
+	mu    sync.Mutex
+	left  time.Time // when it was seen to have left
+}
+
 // staying ends a context with ErrLeft as soon as one of the links is no more as it was: what
-// would be silent from then on tells nothing. Why tells why it ended, after a last look; nil
-// where it goes on.
-func staying(ctx context.Context, n Network, links []Link) (stay context.Context, why func() error, stop context.CancelFunc) {
-	stay, leave := context.WithCancelCause(ctx)
-	look := func() {
-		now, err := n.Links()
-		for _, l := range links {
-			if err == nil && !slices.ContainsFunc(now, func(o Link) bool {
-				return o.Name == l.Name && o.Own == l.Own && o.Gateway == l.Gateway
-			}) {
-				leave(ErrLeft)
-			}
-		}
-	}
+// would be silent from then on tells nothing.
+func staying(ctx context.Context, n Network, links []Link) *stay {
+	s := &stay{net: n, links: links}
+	s.Context, s.leave = context.WithCancelCause(ctx)
 	go func() {
-		for pause(stay, lookAround) == nil {
-			look()
+		for pause(s, lookAround) == nil {
+			s.look()
 		}
 	}()
-	why = func() error {
-		if look(); errors.Is(context.Cause(stay), ErrLeft) {
-			return ErrLeft
+	return s
+}
+
+func (s *stay) look() {
+	now, err := s.net.Links()
+	for _, l := range s.links {
+		if err != nil || slices.ContainsFunc(now, func(o Link) bool { return o.Name == l.Name && o.Own == l.Own && o.Gateway == l.Gateway }) {
+			continue
 		}
-		return stay.Err()
+		s.mu.Lock()
+		if s.left.IsZero() {
+			s.left = time.Now()
+		}
+		s.mu.Unlock()
+		s.leave(ErrLeft)
 	}
-	return stay, why, func() { leave(context.Canceled) }
+}
+
+// end takes a last look, and tells why the context ended; nil where it went on. The time is
+// that at which this computer was seen to have left.
+func (s *stay) end() (left time.Time, why error) {
+	s.look()
+	defer s.leave(context.Canceled)
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if errors.Is(context.Cause(s), ErrLeft) {
+		return s.left, ErrLeft
+	}
+	return s.left, s.Err()
 }
 
 // WayOut is this computer's address on the way to another, by the system's routes; nothing is

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"net/netip"
 	"slices"
+	"sync"
 	"sync/atomic"
 	"testing"
 	"time"
@@ -30,34 +31,55 @@ func (r roaming) Links() ([]wire.Link, error) {
 
 var hotspot = wire.Link{Name: "hotspot", Own: netip.MustParsePrefix("192.0.2.9/24"), Gateway: netip.MustParseAddr("192.0.2.1")}
 
-// Where the computer leaves in the middle, what did not answer around then is untried and not
-// silent, and what answered before stands. A further network that comes up changes nothing.
+// Where the computer leaves in the middle, or the check is stopped at whatever moment, what did
+// not answer around then is untried and not silent, and what answered before stands.
 func TestLeftInTheMiddle(t *testing.T) {
 	t.Parallel()
 	w, v := pottery(t), site.NewView(potterySite(t))
-	whole, err := wire.Prove(context.Background(), w, wire.Trial{Site: v}, func(wire.Trying) {})
+	whole, err := wire.Prove(context.Background(), w, wire.Trial{Site: v, Far: sim.Far{World: w}}, func(wire.Trying) {})
 	if err != nil || len(whole.Router.Gateways) != 1 || whole.Router.Gateways[0] != (site.ProofGateway{Network: "main", MAC: "00:00:5e:00:53:01"}) {
 		t.Fatalf("%v %+v", err, whole.Router.Gateways)
 	}
-	for _, after := range []time.Duration{50 * time.Millisecond, 700 * time.Millisecond, 2100 * time.Millisecond} {
-		var away atomic.Bool
-		time.AfterFunc(after, func() { away.Store(true) })
-		p, err := wire.Prove(context.Background(), roaming{w, &away, hotspot}, wire.Trial{Site: v}, func(wire.Trying) {})
-		if !errors.Is(err, wire.ErrLeft) || !slices.Contains(p.Notes, "This computer left the network in the middle.") {
-			t.Fatalf("after %v: %v %v", after, err, p.Notes)
-		}
+	holds := func(what string, after time.Duration, p site.Proof) {
+		t.Helper()
 		for i, h := range p.Services {
 			if was := whole.Services[i].Inside.Result; h.Inside.Tried() && h.Inside.Result != was {
-				t.Errorf("after %v %s is %s, and is %s", after, h.Service, h.Inside.Result, was)
+				t.Errorf("%s after %v %s is %s, and is %s", what, after, h.Service, h.Inside.Result, was)
+			}
+			if was := whole.Services[i].Outside.Result; h.Outside.Tried() && h.Outside.Result != was {
+				t.Errorf("%s after %v %s is %s outside, and is %s", what, after, h.Service, h.Outside.Result, was)
 			}
 		}
 		for _, x := range p.Interfaces {
 			i := slices.IndexFunc(whole.Interfaces, func(o site.ProofThere) bool { return o.Interface == x.Interface })
 			if x.Answers != site.Untried && x.Answers != whole.Interfaces[i].Answers {
-				t.Errorf("after %v %s answers %s, and does %s", after, x.Interface, x.Answers, whole.Interfaces[i].Answers)
+				t.Errorf("%s after %v %s answers %s, and does %s", what, after, x.Interface, x.Answers, whole.Interfaces[i].Answers)
 			}
 		}
 	}
+	var all sync.WaitGroup
+	for _, after := range []time.Duration{0, 50 * time.Millisecond, 300 * time.Millisecond, 700 * time.Millisecond, 1300 * time.Millisecond, 2100 * time.Millisecond, 3 * time.Second, 4 * time.Second} {
+		all.Go(func() {
+			var away atomic.Bool
+			defer time.AfterFunc(after, func() { away.Store(true) }).Stop()
+			p, err := wire.Prove(context.Background(), roaming{w, &away, hotspot}, wire.Trial{Site: v, From: wire.Inside, Far: sim.Far{World: w}}, func(wire.Trying) {})
+			if away.Load() && (!errors.Is(err, wire.ErrLeft) || !slices.Contains(p.Notes, "This computer left the network in the middle.")) {
+				t.Errorf("left after %v: %v %v", after, err, p.Notes)
+			}
+			holds("left", after, p)
+		})
+		all.Go(func() {
+			ctx, stop := context.WithTimeout(context.Background(), after)
+			defer stop()
+			begun := time.Now()
+			p, _ := wire.Prove(ctx, w, wire.Trial{Site: v, Far: sim.Far{World: w}}, func(wire.Trying) {})
+			if late := time.Since(begun) - after; late > 2*time.Second {
+				t.Errorf("stopped after %v, it ends %v later", after, late)
+			}
+			holds("stopped", after, p)
+		})
+	}
+	all.Wait()
 }
 
 // A network with the addresses of the site's but another gateway is another, unless who

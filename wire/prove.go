@@ -86,10 +86,10 @@ type doubt struct {
 }
 
 // takeBack takes back what was not heard since shortly before this computer was seen to have
-// left; the lock is held.
-func (p *trial) takeBack() {
+// left at a time; the lock is held.
+func (p *trial) takeBack(left time.Time) {
 	for _, d := range p.doubts {
-		if time.Since(d.at) < 2*lookAround {
+		if left.Sub(d.at) < 2*lookAround {
 			d.back()
 		}
 	}
@@ -135,18 +135,18 @@ func Prove(ctx context.Context, n Network, t Trial, report func(Trying)) (site.P
 	if p.From == Outside {
 		on = links[:1]
 	}
-	ctx, why, stop := staying(ctx, n, on)
-	defer stop()
+	here := staying(ctx, n, on)
 	if p.From == Inside {
-		p.inside(ctx)
+		p.inside(here)
 	} else {
-		p.fromHere(ctx)
+		p.fromHere(here)
 	}
 	p.out.At = time.Now().UTC().Format(time.RFC3339)
-	if err = why(); err == ErrLeft {
+	left, err := here.end()
+	if err == ErrLeft {
 		p.mu.Lock()
 		defer p.mu.Unlock()
-		p.takeBack()
+		p.takeBack(left)
 		p.out.Notes = append(p.out.Notes, saysLeft)
 	}
 	return p.out, err

@@ -288,11 +288,18 @@ func hearSIP(_ context.Context, c net.Conn, to netip.AddrPort) []site.Trait {
 	return sipTraits(ask(c, sipOptions(to.Addr(), "TCP")))
 }
 
-// hearRDP negotiates as far as the connection confirm (ITU-T X.224), which says
-// that a desktop is served, and no further.
-func hearRDP(_ context.Context, c net.Conn, _ netip.AddrPort) []site.Trait {
+// askRDP negotiates as far as the connection confirm (ITU-T X.224, MS-RDPBCGR section 2.2.1.2),
+// which says that a desktop is served; secure is that TLS follows.
+func askRDP(c net.Conn) (served, secure bool) {
 	answer := ask(c, "\x03\x00\x00\x13\x0e\xe0\x00\x00\x00\x00\x00\x01\x00\x08\x00\x03\x00\x00\x00")
 	if len(answer) < 7 || answer[0] != 3 || answer[5] != 0xd0 {
+		return false, false
+	}
+	return true, len(answer) >= 19 && answer[11] == 2 && answer[15]&3 != 0
+}
+
+func hearRDP(_ context.Context, c net.Conn, _ netip.AddrPort) []site.Trait {
+	if served, _ := askRDP(c); !served {
 		return nil
 	}
 	return trait(site.TraitService, "RDP")

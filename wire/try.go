@@ -300,9 +300,16 @@ func saySIP(_ context.Context, c net.Conn, to netip.AddrPort) greeting {
 	return sipGreeting(ask(c, sipOptions(to.Addr(), "TCP")))
 }
 
-func sayRDP(ctx context.Context, c net.Conn, to netip.AddrPort) greeting {
-	if hearRDP(ctx, c, to) == nil {
+// sayRDP goes on to the certificate that a desktop shows, by which it is known.
+func sayRDP(ctx context.Context, c net.Conn, _ netip.AddrPort) greeting {
+	served, secure := askRDP(c)
+	if !served {
 		return nothing("RDP")
+	}
+	if secure {
+		if _, g := handshake(ctx, c); g.key != "" {
+			return greeting{says: "RDP, " + g.says, key: g.key}
+		}
 	}
 	return greeting{says: "RDP"}
 }

@@ -10,6 +10,7 @@ import (
 	"crypto/x509"
 	"crypto/x509/pkix"
 	"fmt"
+	"io"
 	"math/big"
 	"net"
 	"net/netip"
@@ -168,6 +169,37 @@ func TestKeysTellDevicesApart(t *testing.T) {
 	rfb := speaker(t, func(c net.Conn) { fmt.Fprint(c, "RFB 003.008\n") })
 	if k := key(rfb, "rfb"); k != "" {
 		t.Errorf("a version tells no device, key %q", k)
+	}
+}
+
+// A desktop is known by the certificate that it shows after it agreed to TLS; one that does not
+// agree, or fails then, tells no name.
+func TestDesktopsAreKnownByTheirCertificate(t *testing.T) {
+	t.Parallel()
+	desktop := func(confirm string, cert *tls.Certificate) netip.AddrPort {
+		return speaker(t, func(c net.Conn) {
+			io.ReadFull(c, make([]byte, 19))
+			fmt.Fprint(c, confirm)
+			if cert != nil {
+				secure := tls.Server(c, &tls.Config{Certificates: []tls.Certificate{*cert}})
+				secure.Handshake()
+				io.Copy(io.Discard, secure)
+			}
+		})
+	}
+	const agreed, old, refused = "\x03\x00\x00\x13\x0e\xd0\x00\x00\x12\x34\x00\x02\x1f\x08\x00\x02\x00\x00\x00", "\x03\x00\x00\x0b\x06\xd0\x00\x00\x12\x34\x00", "\x03\x00\x00\x13\x0e\xd0\x00\x00\x12\x34\x00\x03\x00\x08\x00\x05\x00\x00\x00"
+	one, other := absurd(t, time.Unix(0, 0), time.Now().AddDate(1, 0, 0)), absurd(t, time.Unix(0, 0), time.Now().AddDate(1, 0, 0))
+	try := func(at netip.AddrPort) site.Heard {
+		return wire.Try(context.Background(), plainly, at, wire.Question{Protocol: site.TCP, Port: at.Port(), Check: "rdp"})
+	}
+	first, second := desktop(agreed, &one), desktop(agreed, &other)
+	if h := try(first); h.Result != site.HeardAnswers || !strings.HasPrefix(h.Says, "RDP, TLS, certificate of n") || h.Key == "" || h.Key != try(first).Key || h.Key == try(second).Key {
+		t.Errorf("%+v", h)
+	}
+	for what, at := range map[string]netip.AddrPort{"an old one": desktop(old, nil), "one that refuses": desktop(refused, nil), "one that ends": desktop(agreed, nil)} {
+		if h := try(at); h.Result != site.HeardAnswers || h.Says != "RDP" || h.Key != "" {
+			t.Errorf("%s: %+v", what, h)
+		}
 	}
 }
 

@@ -16,7 +16,7 @@ const columns: GridColumn<Row>[] = [
   {
     id: "forward",
     title: "Forward",
-    width: "minmax(110px, 1.4fr)",
+    width: "minmax(90px, 1.4fr)",
     always: true,
     value: (r) => r.forward.name || r.forward.id,
     cell: (r) => <span className="word">{r.forward.name || r.forward.id}</span>,
@@ -24,7 +24,7 @@ const columns: GridColumn<Row>[] = [
   {
     id: "outside",
     title: "Outside",
-    width: "minmax(110px, 0.9fr)",
+    width: "minmax(88px, 0.9fr)",
     always: true,
     value: (r) => first(r.forward.outside),
     cell: (r) => (
@@ -36,7 +36,7 @@ const columns: GridColumn<Row>[] = [
   {
     id: "to",
     title: "To",
-    width: "minmax(110px, 1.3fr)",
+    width: "minmax(90px, 1.3fr)",
     value: (r) => r.to,
     cell: (r) => (
       <>
@@ -47,14 +47,14 @@ const columns: GridColumn<Row>[] = [
   {
     id: "inside",
     title: "Device port",
-    width: "90px",
+    width: "76px",
     value: (r) => first(r.forward.inside || r.forward.outside),
     cell: ({ forward: f }) => <span className="mono">{!f.inside || f.inside === f.outside ? "same" : f.inside}</span>,
   },
   {
     id: "note",
     title: "Worth knowing",
-    width: "minmax(120px, 1.5fr)",
+    width: "minmax(100px, 1.5fr)",
     cell: (r) => <span className={r.stops ? "small stops" : "small muted"}>{r.note}</span>,
   },
 ];
