@@ -78,7 +78,7 @@ func TestChecksWithoutTheDevice(t *testing.T) {
 func TestChecksAtANewRouter(t *testing.T) {
 	p, ctx := demo(t), open(t)
 	edit(t, p.URL, "pottery", 1, `{"do":"put-proof","proof":{"id":"p1","at":"2026-11-26T05:00:00Z","from":"inside","router":{"answers":true,"gateways":[{"network":"main","mac":"00:00:5e:00:53:99"}]}}}`)
-	do(t, ctx, chromedp.Navigate(p.URL+"/s/pottery/checks"), Sees("another router than before answers there: what it tries is tried from outside"))
+	do(t, ctx, chromedp.Navigate(p.URL+"/s/pottery/checks"), Sees("another router than before answers there: what it tries is tried from outside"), Sees("Not tried yet"))
 	look(t, ctx, "checks-new-router")
 	do(t, ctx, Press("The router was replaced: check from inside"), Wait(`document.querySelector("[aria-label=Asked]")`), Wait(`!document.querySelector("[aria-label=Asked]")`), Sees("This computer is inside, at 10.48.16.160."), Sees("3 of 9"))
 }

@@ -90,7 +90,7 @@ export function ChecksView() {
           {(checks.state.what === "watch" || checks.back.length > 0) && checks.back.length > 0 && (
             <Watched back={checks.back} running={running && checks.state.what === "watch"} end={checks.state.says} />
           )}
-          {checks.report ? (
+          {checks.report && all.length > 0 ? (
             <>
               <Glance verdicts={open} at={checks.report.at} running={running}>
                 <Bundle verdicts={open} running={running} picked={picked?.service} label={label} onPick={choose} />
