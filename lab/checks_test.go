@@ -101,6 +101,7 @@ type fault struct {
 	service string // of those that take one service
 	takes   []string
 	port    uint32 // the wrong outside or inside port, or the blocked one
+	none    bool   // the device has no gateway at all, not one that is gone
 	inside  bool   // the inside port is wrong, and not the outside one
 	address netip.Addr
 }
@@ -146,7 +147,7 @@ func randomFault(r *rand.Rand, p trialPlan, cause string) (fault, bool) {
 	case diagnosis.SecondRouter, diagnosis.CarrierNAT, diagnosis.AddressChanged, diagnosis.NameStale:
 		f.takes = p.open
 	case diagnosis.DeviceOff, diagnosis.DeviceMoved, diagnosis.WrongDevice, diagnosis.DeviceGateway:
-		f.takes, f.address = p.openOf(p.site.Devices[f.device].ID), free
+		f.takes, f.address, f.none = p.openOf(p.site.Devices[f.device].ID), free, free.As4()[3]%2 == 1
 	case diagnosis.DeviceRefuses, diagnosis.DeviceFirewall:
 		f.takes = []string{f.service}
 		f.device = slices.IndexFunc(p.site.Devices, func(d site.Device) bool { return d.ID == w.Device.ID })
@@ -215,7 +216,7 @@ func (s *street) device(i int, d site.Device, p trialPlan, faults []fault) {
 	ns, address := s.devices[i], d.Interfaces[0].Pin.Address
 	servers := slices.Clone(p.servers[d.ID])
 	var rules []string
-	gateway, up, stranger := true, true, false
+	gateway, up, stranger := "10.48.16.1", true, false
 	for _, f := range faults {
 		if f.device != i && !slices.Contains([]string{diagnosis.DeviceRefuses, diagnosis.DeviceFirewall}, f.cause) || p.site.Devices[f.device].ID != d.ID {
 			continue
@@ -229,7 +230,10 @@ func (s *street) device(i int, d site.Device, p trialPlan, faults []fault) {
 		case diagnosis.WrongDevice:
 			up, stranger = false, true
 		case diagnosis.DeviceGateway:
-			gateway = false
+			gateway = ""
+			if !f.none {
+				gateway = "10.48.16.254" // of the router before
+			}
 		case diagnosis.DeviceRefuses:
 			servers = slices.DeleteFunc(servers, func(v server) bool { return v.Port == port })
 		case diagnosis.DeviceFirewall:
@@ -239,8 +243,8 @@ func (s *street) device(i int, d site.Device, p trialPlan, faults []fault) {
 	lines := []string{"addr flush dev eth0", "link set eth0 down"}
 	if up {
 		lines = append(lines, fmt.Sprintf("addr add %s/24 dev eth0", address), "link set eth0 up")
-		if gateway {
-			lines = append(lines, "route add default via 10.48.16.1")
+		if gateway != "" {
+			lines = append(lines, "route add default via "+gateway)
 		}
 	}
 	s.ip(ns, lines...)
@@ -691,6 +695,26 @@ func TestFromElsewhere(t *testing.T) {
 		}
 		if v.Works != want || v.Inside.Tried() {
 			t.Errorf("%s works %s, want %s: outside %s, inside %s", v.Service, v.Works, want, v.Outside.Result, v.Inside.Result)
+		}
+	}
+}
+
+// A device that is set to the gateway of yesterday is heard to ask for it, and known by that
+// without anybody reading the router's page; the others ask for nobody in vain.
+func TestGatewayOfYesterday(t *testing.T) {
+	s := newStreet(t, 13, len(kindsServed))
+	p := randomPlan(t, rand.New(rand.NewPCG(11, 3)), false)
+	f := fault{cause: diagnosis.DeviceGateway, device: 2, service: p.openOf("dev2")[0], takes: p.openOf("dev2")}
+	s.put(p, []fault{f}, true)
+	r := s.prove(p, "--afar", s.pairing)
+	if ok, note := judged(r, f, 1); !ok {
+		t.Error(note)
+	}
+	for _, v := range r.Services {
+		if slices.Contains(f.takes, v.Service) && (v.Causes[0].Chance < 0.8 || !strings.Contains(v.Causes[0].Why, "asks for 10.48.16.254")) {
+			t.Errorf("%s: %+v", v.Service, v.Causes[0])
+		} else if !slices.Contains(f.takes, v.Service) && len(v.Causes) > 0 {
+			t.Errorf("%s: %+v", v.Service, v.Causes)
 		}
 	}
 }

@@ -96,6 +96,7 @@ func (p *trial) fromAfar(ctx context.Context) {
 		questions = append(questions, t.q)
 	}
 	p.doing("trying from elsewhere")
+	p.asked.fromElsewhere()
 	p.askFar(ctx, questions, func(i int, h site.Heard) {
 		if i == 0 {
 			p.mu.Lock()

@@ -76,6 +76,7 @@ type trial struct {
 	of      int
 	patient map[netip.Addr]chan struct{} // turns at a device
 	doubts  []doubt
+	asked   *asked
 }
 
 // doubt takes back what did not answer at a time, should it turn out that this computer had
@@ -245,6 +246,8 @@ func (p *trial) heardOf(service string) site.ProofHeard {
 
 // inside tries everything from a network of the site, and by the far end from outside.
 func (p *trial) inside(ctx context.Context) {
+	p.asked = p.hearAsking(ctx)
+	defer func() { p.inVain(ctx, p.asked) }()
 	var all sync.WaitGroup
 	all.Go(func() { p.whoIsThere(ctx) })
 	all.Go(func() { p.askServices(ctx) })

@@ -262,6 +262,9 @@ func (c *court) signs(k *hearing) {
 		k.seen[outside] = c.whatCameBack(k)
 	}
 	c.pages(k)
+	if c.seen[k.w.Interface.ID].AsksFor.IsValid() { // that nothing was heard tells little
+		k.seen[asks] = "strange"
+	}
 	if k.heard.StoodIn != "" {
 		k.seen[stand] = k.heard.StoodIn
 	}

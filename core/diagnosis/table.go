@@ -37,6 +37,7 @@ const (
 	siblings sign = "siblings" // how other open services of the device fare from elsewhere
 	others   sign = "others"   // how those of other devices behind the router do
 	stray    sign = "stray"    // whether the device answers at an outside port nearby
+	asks     sign = "asks"     // whether the device asks for a gateway that is not there
 	stand    sign = "stand"    // whether a laptop is reached that stands in for the device
 	walk     sign = "walk"     // what is found at the device itself; never observed from here
 )
@@ -66,6 +67,7 @@ var values = map[sign][]string{
 	siblings: {"work", "fail"},
 	others:   {"work", "fail"},
 	stray:    {"none", "found"},
+	asks:     {"quiet", "strange"},
 	stand:    {"reached", "lost"},
 	walk:     {"fine", "off", "elsewhere", "service", "gateway", "guarded"},
 }
@@ -85,6 +87,7 @@ var usual = map[sign]likely{
 	siblings: {"work": 0.9, "fail": 0.1},
 	others:   {"work": 0.9, "fail": 0.1},
 	stray:    {"none": 0.995, "found": 0.005},
+	asks:     {"quiet": 0.98, "strange": 0.02},
 	stand:    {"reached": 0.97},
 	walk:     {"fine": 0.97},
 }
@@ -126,7 +129,7 @@ var table = []row{
 		inside: {"silent": 0.85, "answers": 0.13, "refused": 0.02}, outside: {"as-unplanned": 0.6, "otherwise": 0.38}, siblings: {"work": 0.6, "fail": 0.4}, walk: {"guarded": 0.95},
 	}},
 	{DeviceGateway, 6, map[sign]likely{
-		outside: {"as-unplanned": 0.6, "otherwise": 0.38}, siblings: {"fail": 0.985, "work": 0.015}, walk: {"gateway": 0.95},
+		outside: {"as-unplanned": 0.6, "otherwise": 0.38}, siblings: {"fail": 0.985, "work": 0.015}, asks: {"strange": 0.6, "quiet": 0.4}, walk: {"gateway": 0.95},
 	}},
 	{ForwardMissing, 13, map[sign]likely{
 		stand: astray, held: {"missing": 0.95, "as-planned": 0.04}, outside: {"as-unplanned": 0.9, "otherwise": 0.08}, siblings: {"work": 0.75, "fail": 0.25},

@@ -96,13 +96,15 @@ func (p Proof) After(last Proof) Proof {
 }
 
 // ProofThere is who answers at the planned address of an interface. Found is where its own
-// MAC address answers instead.
+// MAC address answers instead. AsksFor is an address that nobody has, for which it asked when
+// something came from elsewhere: the gateway that it is set to.
 type ProofThere struct {
 	Interface string     `json:"interface"`
 	Planned   netip.Addr `json:"planned,omitzero"`
 	Answers   string     `json:"answers" enum:"yes,no,untried"`
 	MAC       MAC        `json:"mac,omitempty"`
 	Found     netip.Addr `json:"found,omitzero"`
+	AsksFor   netip.Addr `json:"asksFor,omitzero"`
 	Why       string     `json:"why,omitempty"`
 }
 
