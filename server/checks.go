@@ -32,6 +32,8 @@ type CheckState struct {
 	Of      int    `json:"of"`
 	Says    string `json:"says" doc:"How it ended; empty while it goes on"`
 	Failed  bool   `json:"failed"`
+	// Followed is that it began by itself, since this computer had left the site.
+	Followed bool `json:"followed"`
 }
 
 // checking is a check that goes on or has ended, with what it saw so far.

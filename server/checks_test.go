@@ -355,7 +355,7 @@ func TestLeavingIsNoticed(t *testing.T) {
 	time.Sleep(2 * followEvery)
 	away.Store(true)
 	await("it goes back", func(c CheckState) bool {
-		return c.What == "hotspot" && c.Running && strings.Contains(c.Doing, "go back")
+		return c.What == "hotspot" && c.Running && c.Followed && strings.Contains(c.Doing, "go back")
 	})
 	var a struct{ Site struct{ Proofs []site.Proof } }
 	get(t, u+"/api/sites/pottery", &a)

@@ -68,8 +68,13 @@ func (s *server) follow() {
 			case side.Inside:
 				inside[id] = true
 			case inside[id] && settled && side.Address.IsValid() && !side.Strange:
-				_, err := s.try(ctx, id, "hotspot", wire.Trial{})
-				inside[id] = err != nil && !s.goesOn(id, "hotspot")
+				c, err := s.try(ctx, id, "hotspot", wire.Trial{})
+				if inside[id] = err != nil && !s.goesOn(id, "hotspot"); err == nil {
+					c.mu.Lock()
+					c.state.Followed = true
+					c.mu.Unlock()
+					s.tellCheck(id, c)
+				}
 			}
 		}
 	}

@@ -13,10 +13,18 @@ const checksQuery = (id: string, version: number) =>
     placeholderData: (last: Checks | undefined) => last,
   });
 
+// Sites whose check began by itself, of which it was told already.
+const followed = new Set<string>();
+
 /** hearCheck takes what the server tells of a check that goes on, and asks what it has seen so far. */
 export function hearCheck(client: QueryClient, id: string, state: CheckState) {
   client.setQueriesData<Checks>({ queryKey: checksKey(id) }, (old) => old && { ...old, state });
   client.invalidateQueries({ queryKey: checksKey(id) });
+  if (!state.running) followed.delete(id);
+  else if (state.followed && !followed.has(id)) {
+    followed.add(id);
+    notice.say("This computer has left the site: everything is tried from here now. Checks shows how it goes.");
+  }
 }
 
 /** useChecks is what was tried last, or so far by the check that goes on, and what it says of the plan. */
