@@ -81,6 +81,7 @@ func checkedAt(t *testing.T, at string) (Checks, map[string]string) {
 // A check is kept as an edit that undo takes back; on the same stay a later one goes over it,
 // also one of a single service, and what a person saw.
 func TestCheckFromStartToUndo(t *testing.T) {
+	t.Parallel()
 	u := proving(t)
 	at := u + "/api/sites/pottery/checks"
 	if c, _ := checkedAt(t, at); c.State.What != "" || !c.Here.Inside || c.Far.At != "198.51.100.7" {
@@ -139,6 +140,7 @@ func TestCheckFromStartToUndo(t *testing.T) {
 // A check that is stopped keeps what it saw; one that cannot be made says why; a site that is
 // removed ends its own.
 func TestStoppedCheck(t *testing.T) {
+	t.Parallel()
 	u := proving(t)
 	at := u + "/api/sites/pottery/checks"
 	send(t, "POST", at, `{}`)
@@ -172,6 +174,7 @@ func TestStoppedCheck(t *testing.T) {
 
 // A watch tells who is there, and ends when it is stopped.
 func TestWatchOverTheInterface(t *testing.T) {
+	t.Parallel()
 	u := proving(t)
 	at := u + "/api/sites/pottery/checks"
 	if status, body := send(t, "POST", at, `{"what":"watch"}`); status != 200 {
@@ -233,6 +236,7 @@ func TestFarEndIsPaired(t *testing.T) {
 // router that tells nothing, or stands behind another, by the far end. What changed is kept
 // once, and a snag says so.
 func TestOutsideIsWatched(t *testing.T) {
+	t.Parallel()
 	moved := netip.MustParseAddr("203.0.113.99")
 	for what, change := range map[string]func(*sim.World, *sim.Maps){
 		"the router tells":       func(_ *sim.World, m *sim.Maps) { m.Outside = moved },
@@ -288,6 +292,7 @@ func (r roaming) Links() ([]wire.Link, error) {
 // By the phone's hotspot: once this computer is elsewhere everything is tried from there, beside
 // what was seen inside, and it ends when it is back.
 func TestByHotspot(t *testing.T) {
+	t.Parallel()
 	var away atomic.Bool
 	u := serve(t, Options{Network: func(id string) wire.Network {
 		w, err := demo.Network(id)
@@ -325,6 +330,7 @@ func TestByHotspot(t *testing.T) {
 // A computer that leaves a site at which it is at work is noticed: everything is tried from where
 // it is then, once, also where that was stopped.
 func TestLeavingIsNoticed(t *testing.T) {
+	t.Parallel()
 	var away atomic.Bool
 	u := serve(t, Options{Network: func(id string) wire.Network {
 		w, err := demo.Network(id)
@@ -370,6 +376,7 @@ func TestLeavingIsNoticed(t *testing.T) {
 // Whether a service is in use is told by our own try, by the router, and by a list of its
 // connections; nothing is kept of it.
 func TestInUse(t *testing.T) {
+	t.Parallel()
 	u := proving(t)
 	at := u + "/api/sites/pottery/checks/in-use"
 	const list = `{"service":"rec.web","list":"tcp 6 431999 ESTABLISHED src=198.51.100.7 dst=203.0.113.47 sport=50122 dport=8020 src=10.48.16.20 dst=198.51.100.7 sport=80 dport=50122 [ASSURED] use=1"}`

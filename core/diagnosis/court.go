@@ -150,8 +150,7 @@ func (c *court) outsides() {
 }
 
 // leads is whether all who call the name come to the site: "right", "stale", or empty where
-// that is not known. What a resolver of the site says of an inside address is for those
-// inside alone, as where a router answers for the name itself.
+// that is not known.
 func (c *court) leads() string {
 	told, ok := c.p.Router.Outside()
 	points := c.pointsTo()
@@ -159,8 +158,6 @@ func (c *court) leads() string {
 	case c.p.Name.Absent && c.named() && len(points) == 0:
 		return "stale"
 	case !ok || len(points) == 0 || told.Address.IsPrivate() || site.Carrier.Contains(told.Address):
-		return ""
-	case len(c.p.Name.Own) == 0 && c.p.From != "outside" && slices.ContainsFunc(points, c.isInside):
 		return ""
 	}
 	for _, a := range points {
@@ -181,14 +178,19 @@ func (c *court) isInside(a netip.Addr) bool {
 }
 
 // pointsTo is what the name stands for, for those who call it from elsewhere: what the site's
-// resolver says, unless that is an inside address and its own servers say another.
+// resolver says, unless that is an inside address: then what the name's own servers say, if
+// they were asked. What a resolver inside says of an inside address is for those inside
+// alone, as where a router answers for the name itself.
 func (c *court) pointsTo() []netip.Addr {
 	n := c.p.Name
-	if !c.named() {
+	inside := slices.ContainsFunc(n.Points, c.isInside)
+	switch {
+	case !c.named():
 		return nil
-	}
-	if len(n.Points) == 0 || len(n.Own) > 0 && slices.ContainsFunc(n.Points, c.isInside) {
+	case len(n.Points) == 0 || inside && len(n.Own) > 0:
 		return n.Own
+	case inside && c.p.From != "outside":
+		return nil
 	}
 	return n.Points
 }
