@@ -359,7 +359,16 @@ func (s *street) daemon(p trialPlan, f fault) {
 	leases := s.file("leases", fmt.Sprintf("TCP:%d:%s:80:0:play\n", w.Outside.At(0), f.address))
 	config := s.file("gateway.conf", "ext_ifname=wan\nlistening_ip=br0\nport=0\nenable_natpmp=yes\nenable_upnp=yes\nsecure_mode=no\nlease_file="+leases+"\nuuid=00000000-0000-4000-8000-000000000001\nallow 1024-65535 10.48.16.0/24 1-65535\ndeny 0-65535 0.0.0.0/0 0-65535\n")
 	s.ip(s.laptop, "route replace 239.0.0.0/8 dev eth0")
-	s.start("daemon", s.router, nil, "sh", "-c", "miniupnpd -d -f "+config+" -P "+s.dir+"/pid 2>&1 & trap 'kill $!' EXIT TERM; sleep 0.7; echo ready; wait")
+	for range 4 {
+		s.start("daemon", s.router, nil, "sh", "-c", "miniupnpd -d -f "+config+" -P "+s.dir+"/pid 2>&1 & trap 'kill $!' EXIT TERM; sleep 0.7; echo ready; wait")
+		for range 20 {
+			if strings.Contains(s.run(s.router, "nft", "list", "chain", "inet", "filter", "prerouting_miniupnpd"), "dnat") {
+				return
+			}
+			time.Sleep(100 * time.Millisecond)
+		}
+	}
+	s.t.Logf("the daemon does not open %d for %s: it has no way out", w.Outside.At(0), f.address)
 }
 
 // proved is what the program prints, as far as it is judged.

@@ -312,6 +312,64 @@ func TestNextLook(t *testing.T) {
 	}
 }
 
+// Where two things are wrong at once both are told first; where one explains all, that stands
+// alone, and no long list of what is merely possible.
+func TestTwoAtOnce(t *testing.T) {
+	at := netip.MustParseAddr
+	stranger := func(p *site.Proof) {
+		p.Interfaces[0].MAC = "00:00:5e:00:53:e0"
+		for i := range p.Services[:2] {
+			p.Services[i].Inside = site.Heard{Result: site.HeardAnswers, By: site.TriedHere, Key: "page of a stranger"}
+			p.Services[i].Outside = site.Heard{Result: site.HeardAnswers, By: site.TriedAfar, Key: "page of a stranger"}
+		}
+	}
+	moved := func(_ *site.Site, p *site.Proof) {
+		for i := range p.Router.Told {
+			p.Router.Told[i].Address = at("203.0.113.99")
+		}
+	}
+	for _, c := range []struct {
+		what string
+		do   func(*site.Site, *site.Proof)
+		want []string
+	}{
+		{"a stranger that refuses, and the address changed", func(s *site.Site, p *site.Proof) {
+			s.Routers[0].WAN.Name, p.Name = "", site.ProofName{}
+			moved(s, p)
+			stranger(p)
+			for i := range p.Services[:2] {
+				p.Services[i].Inside, p.Services[i].Outside = site.Heard{Result: site.HeardRefused, By: site.TriedHere}, site.Heard{Result: site.HeardRefused, By: site.TriedAfar}
+			}
+		}, []string{AddressChanged, WrongDevice}},
+		{"the service is off, and the address changed", func(s *site.Site, p *site.Proof) {
+			s.Routers[0].WAN.Name, p.Name = "", site.ProofName{}
+			moved(s, p)
+			p.Services[0].Inside, p.Services[0].Outside = site.Heard{Result: site.HeardRefused, By: site.TriedHere}, site.Heard{Result: site.HeardRefused, By: site.TriedAfar}
+		}, []string{AddressChanged, DeviceRefuses}},
+	} {
+		s, p := theShop(t), well()
+		c.do(&s, &p)
+		v := Of(site.NewView(s), p).Services[0]
+		var first []string
+		for _, x := range v.Causes[:min(2, len(v.Causes))] {
+			first = append(first, x.Cause)
+		}
+		slices.Sort(first)
+		if v.Works != No || !slices.Equal(first, c.want) {
+			t.Errorf("%s: works %s, %v", c.what, v.Works, v.Causes)
+		}
+	}
+	s, p := theShop(t), well()
+	p.Interfaces[0].Answers, p.Interfaces[0].MAC = "no", ""
+	silent(&p, "rec.web", "rec.data")
+	for i := range p.Services[:2] {
+		p.Services[i].Inside = site.Heard{Result: site.HeardSilent, By: site.TriedHere}
+	}
+	if v := Of(site.NewView(s), p).Services[0]; v.Causes[0].Cause != DeviceOff || v.Causes[0].Chance < 0.9 || len(v.Causes) > 3 {
+		t.Errorf("a device that is off: %v", v.Causes)
+	}
+}
+
 // Who calls the name comes to the site only where all that it stands for is the site; what a
 // resolver inside says of an inside address is no matter for those elsewhere.
 func TestWhereTheNameLeads(t *testing.T) {

@@ -9,8 +9,9 @@ import (
 // belief is how likely each row of the table is, in its order; it adds to 1.
 type belief []float64
 
-// both is how much rarer than by chance alone two causes are at work in one service.
-const both = 0.1
+// both is how much rarer than by chance alone two causes are held to be at work in one service:
+// what nothing speaks for is not to be named beside what explains all.
+const both = 0.3
 
 // believe weighs all causes, each alone and each two together, by what was observed, as if the
 // signs came about one apart from the other once the causes are given (naive Bayes). A cause
