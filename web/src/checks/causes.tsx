@@ -66,7 +66,9 @@ function CauseItem({ cause, before }: { cause: Cause; before: Cause[] }) {
         <b>
           {before.length + 1} {cause.title}
         </b>{" "}
-        <Muted fontSize="small">{inTen(cause.chance)}</Muted>
+        <Muted fontSize="small" whiteSpace="nowrap">
+          {inTen(cause.chance)}
+        </Muted>
       </Text>
       {!told((c) => c.why) && (
         <Text fontSize="small" color="muted">
