@@ -10,6 +10,7 @@ import (
 	"net/http"
 	"os"
 	"os/exec"
+	"slices"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -89,10 +90,10 @@ func TestHelperUnderFlood(t *testing.T) {
 			}
 		})
 	}
-	peak := atomic.Int64{}
+	var samples []int // of its resident memory, in kB
 	all.Go(func() {
 		for ctx.Err() == nil {
-			peak.Store(max(peak.Load(), int64(residentOf(t, cmd.Process.Pid))))
+			samples = append(samples, residentOf(t, cmd.Process.Pid, "VmRSS:"))
 			time.Sleep(50 * time.Millisecond)
 		}
 	})
@@ -102,29 +103,33 @@ func TestHelperUnderFlood(t *testing.T) {
 	soon := inTime()
 	rate := float64(refused.Load()-before) / time.Since(begin).Seconds()
 	time.Sleep(6 * time.Second) // the flood goes on
-	during := residentOf(t, cmd.Process.Pid)
+	own := residentOf(t, cmd.Process.Pid, "RssAnon:")
 	stop()
 	all.Wait()
-	t.Logf("40 ports in %v, beside %.0f refusals a second in %v; %d kB resident in the flood, %d at most", quiet, rate, beside, during, peak.Load())
+	peak := slices.Max(samples)
+	slices.Sort(samples)
+	during := samples[len(samples)/2]
+	t.Logf("40 ports in %v, beside %.0f refusals a second in %v; %d kB resident in the flood, %d at most, of which %d its own", quiet, rate, beside, during, peak, own)
 	if !soon {
 		t.Errorf("40 ports take %v beside the flood, %v without", beside, quiet)
 	}
 	if rate < 300 {
 		t.Errorf("only %.0f refusals a second", rate)
 	}
-	if during > 20<<10 {
-		t.Errorf("%d kB are resident, more than 20 MB", during)
+	// How much of the program's file is mapped at once is up to the system: mostly some 8 MB.
+	if own > 10<<10 || during > 24<<10 {
+		t.Errorf("%d kB are resident, %d of them its own: more than the 20 MB that it should have", during, own)
 	}
 }
 
-// residentOf is the resident memory of a process, in kB.
-func residentOf(t *testing.T, pid int) (kB int) {
+// residentOf is a figure of the resident memory of a process, in kB.
+func residentOf(t *testing.T, pid int, which string) (kB int) {
 	t.Helper()
 	data, err := os.ReadFile(fmt.Sprintf("/proc/%d/status", pid))
 	if err != nil {
 		t.Fatal(err)
 	}
-	_, rest, _ := strings.Cut(string(data), "VmRSS:")
+	_, rest, _ := strings.Cut(string(data), which)
 	if _, err := fmt.Sscan(rest, &kB); err != nil {
 		t.Fatal(err)
 	}

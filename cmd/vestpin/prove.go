@@ -118,12 +118,12 @@ func proved(ctx context.Context, t wire.Trial) error {
 
 // leanEvery is how often a program that runs for years on a small machine gives back what it
 // does not use.
-const leanEvery = 5 * time.Second
+const leanEvery = 2 * time.Second
 
 func stayLean(ctx context.Context) {
 	debug.SetGCPercent(25)
-	debug.FreeOSMemory()
 	for t := time.NewTicker(leanEvery); ctx.Err() == nil; {
+		debug.FreeOSMemory()
 		shed()
 		select {
 		case <-ctx.Done():
