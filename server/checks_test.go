@@ -289,19 +289,25 @@ func (r roaming) Links() ([]wire.Link, error) {
 	return r.World.Links()
 }
 
-// By the phone's hotspot: once this computer is elsewhere everything is tried from there, beside
-// what was seen inside, and it ends when it is back.
-func TestByHotspot(t *testing.T) {
-	t.Parallel()
-	var away atomic.Bool
-	u := serve(t, Options{Network: func(id string) wire.Network {
+// leaving is a server at the pottery without a far end, and whether its laptop is away.
+func leaving(t *testing.T) (string, *atomic.Bool) {
+	t.Helper()
+	away := &atomic.Bool{}
+	return serve(t, Options{Network: func(id string) wire.Network {
 		w, err := demo.Network(id)
 		if err != nil || w == nil {
 			return &sim.World{}
 		}
 		w.Beyond.LoopsBack = true // the way out leads to the outside address
-		return roaming{w, &away}
-	}, Far: func(context.Context, string, string) (wire.FarEnd, error) { return nil, errors.New("none") }}).URL
+		return roaming{w, away}
+	}, Far: func(context.Context, string, string) (wire.FarEnd, error) { return nil, errors.New("none") }}).URL, away
+}
+
+// By the phone's hotspot: once this computer is elsewhere everything is tried from there, beside
+// what was seen inside, and it ends when it is back.
+func TestByHotspot(t *testing.T) {
+	t.Parallel()
+	u, away := leaving(t)
 	at := u + "/api/sites/pottery/checks"
 	if status, body := send(t, "POST", at, `{"what":"hotspot"}`); status != 200 {
 		t.Fatalf("%d %s", status, body)
@@ -331,15 +337,7 @@ func TestByHotspot(t *testing.T) {
 // it is then, once, also where that was stopped.
 func TestLeavingIsNoticed(t *testing.T) {
 	t.Parallel()
-	var away atomic.Bool
-	u := serve(t, Options{Network: func(id string) wire.Network {
-		w, err := demo.Network(id)
-		if err != nil || w == nil {
-			return &sim.World{}
-		}
-		w.Beyond.LoopsBack = true
-		return roaming{w, &away}
-	}, Far: func(context.Context, string, string) (wire.FarEnd, error) { return nil, errors.New("none") }}).URL
+	u, away := leaving(t)
 	at := u + "/api/sites/pottery/checks"
 	await := func(what string, is func(CheckState) bool) CheckState {
 		t.Helper()
