@@ -78,8 +78,8 @@ func (a *asked) fromElsewhere() {
 	a.since = time.Now()
 }
 
-// inVain ends to listen, and keeps for each interface whom it began to ask for when something
-// came from elsewhere, where nobody has that address.
+// inVain ends to listen, and keeps with each service that was tried from elsewhere whom its
+// device then began to ask for, where nobody has that address.
 func (p *trial) inVain(ctx context.Context, a *asked) {
 	a.stop()
 	a.done.Wait()
@@ -103,9 +103,14 @@ func (p *trial) inVain(ctx context.Context, a *asked) {
 		}
 		p.mu.Lock()
 		for who, at := range a.first {
-			i := slices.IndexFunc(p.out.Interfaces, func(t site.ProofThere) bool { return t.Interface == who.iface })
-			if i >= 0 && at.After(a.since) && slices.Contains(whom, who.whom) && len(found[who.whom]) == 0 {
-				p.out.Interfaces[i].AsksFor = who.whom
+			if !at.After(a.since) || !slices.Contains(whom, who.whom) || len(found[who.whom]) > 0 {
+				continue
+			}
+			for i := range p.out.Services {
+				h := &p.out.Services[i]
+				if w, ok := p.Site.Service(h.Service); ok && w.Interface.ID == who.iface && h.Outside.Tried() {
+					h.AsksFor = who.whom
+				}
 			}
 		}
 		p.mu.Unlock()

@@ -264,7 +264,7 @@ func (c *court) signs(k *hearing) {
 		k.seen[outside] = c.whatCameBack(k)
 	}
 	c.pages(k)
-	if c.seen[k.w.Interface.ID].AsksFor.IsValid() { // that nothing was heard tells little
+	if k.heard.AsksFor.IsValid() { // that nothing was heard tells little
 		k.seen[asks] = "strange"
 	}
 	if k.heard.StoodIn != "" {

@@ -61,8 +61,8 @@ func (c *court) why(k *hearing, cause string) string {
 		}
 		return c.unlikely(k, "what it says inside") + " Some let neighbours in alone."
 	case DeviceGateway:
-		if t.AsksFor.IsValid() {
-			return fmt.Sprintf("When somebody calls from elsewhere it asks for %s, an address that nobody has: that is the gateway it is set to.", t.AsksFor)
+		if k.heard.AsksFor.IsValid() {
+			return fmt.Sprintf("When somebody calls from elsewhere it asks for %s, an address that nobody has: that is the gateway it is set to.", k.heard.AsksFor)
 		}
 		if k.seen[inside] == site.HeardAnswers && k.seen[siblings] == "fail" {
 			return "All of it answers inside and nothing of it outside" + c.othersWork(k) + "."

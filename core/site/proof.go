@@ -96,26 +96,27 @@ func (p Proof) After(last Proof) Proof {
 }
 
 // ProofThere is who answers at the planned address of an interface. Found is where its own
-// MAC address answers instead. AsksFor is an address that nobody has, for which it asked when
-// something came from elsewhere: the gateway that it is set to.
+// MAC address answers instead.
 type ProofThere struct {
 	Interface string     `json:"interface"`
 	Planned   netip.Addr `json:"planned,omitzero"`
 	Answers   string     `json:"answers" enum:"yes,no,untried"`
 	MAC       MAC        `json:"mac,omitempty"`
 	Found     netip.Addr `json:"found,omitzero"`
-	AsksFor   netip.Addr `json:"asksFor,omitzero"`
 	Why       string     `json:"why,omitempty"`
 }
 
 // ProofHeard is what a service was heard to say from inside and from outside. Stray is an
-// outside port nearby at which it answered although another is planned.
+// outside port nearby at which it answered although another is planned. AsksFor is an address
+// that nobody has, for which its device asked when it was tried from outside: the gateway that
+// the device is set to.
 type ProofHeard struct {
-	Service string `json:"service"`
-	Inside  Heard  `json:"inside"`
-	Outside Heard  `json:"outside"`
-	Stray   int    `json:"stray,omitempty"`
-	StoodIn string `json:"stoodIn,omitempty" enum:"reached,lost" doc:"Whether this computer was reached from outside when it stood in for the device"`
+	Service string     `json:"service"`
+	Inside  Heard      `json:"inside"`
+	Outside Heard      `json:"outside"`
+	Stray   int        `json:"stray,omitempty"`
+	AsksFor netip.Addr `json:"asksFor,omitzero"`
+	StoodIn string     `json:"stoodIn,omitempty" enum:"reached,lost" doc:"Whether this computer was reached from outside when it stood in for the device"`
 }
 
 // What came of it when this computer stood in for a device.
@@ -290,7 +291,7 @@ func (p Proof) With(later Proof) Proof {
 			out.Services[i].StoodIn = h.StoodIn
 		}
 		if h.Outside.Tried() || !out.Services[i].Outside.Tried() {
-			out.Services[i].Outside, out.Services[i].Stray = h.Outside, h.Stray
+			out.Services[i].Outside, out.Services[i].Stray, out.Services[i].AsksFor = h.Outside, h.Stray, h.AsksFor
 		}
 	}
 	return out

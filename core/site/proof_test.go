@@ -31,6 +31,12 @@ func TestProofWithALaterOne(t *testing.T) {
 	if told, _ := moved.Router.Outside(); told.Address != a("203.0.113.99") || moved.From != "inside" || len(moved.Router.Told) != 1 {
 		t.Errorf("a new address alone: %+v", moved.Router)
 	}
+	// What a device asked for when it was tried from outside stands as long as that try does.
+	asks := Proof{Services: []ProofHeard{{Service: "s", Outside: heard(HeardSilent), AsksFor: a("10.48.16.254")}}}
+	again := asks.With(Proof{Interfaces: []ProofThere{{Interface: "a", Answers: "yes"}}, Services: []ProofHeard{{Service: "s", Inside: heard(HeardAnswers), Outside: heard(Untried)}}})
+	if mended := again.With(Proof{Services: []ProofHeard{{Service: "s", Outside: heard(HeardAnswers)}}}); again.Services[0].AsksFor != a("10.48.16.254") || mended.Services[0].AsksFor.IsValid() {
+		t.Errorf("it asks for %s, and once it answers for %s", again.Services[0].AsksFor, mended.Services[0].AsksFor)
+	}
 	// Who answers as a gateway is kept by network.
 	gate := func(network string, mac MAC) ProofRouter {
 		return ProofRouter{Gateways: []ProofGateway{{network, mac}}}
