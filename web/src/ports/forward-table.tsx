@@ -24,7 +24,7 @@ const columns: GridColumn<Row>[] = [
   {
     id: "outside",
     title: "Outside",
-    width: "minmax(88px, 0.9fr)",
+    width: "minmax(88px, 1.15fr)",
     always: true,
     value: (r) => first(r.forward.outside),
     cell: (r) => (
