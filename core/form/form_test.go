@@ -135,7 +135,7 @@ func TestLinesOf(t *testing.T) {
 		{"tcp where only both goes", form("range", "none", "both"), "tcp", "53", "53", nil, true},
 		{"renumbering nowhere", form("range", "none"), "tcp", "8021", "80", nil, true},
 		{"renumbering singles", form("range", "one"), "tcp", "8021,90-91", "80,90-91", []string{"tcp 8021>80", "tcp 90-91>90-91"}, false},
-		{"a list", form("list", "range"), "tcp", "5060,5070-5071,8021", "5060,5070-5071,80", []string{"tcp 5060,5070-5071>5060,5070-5071", "tcp 8021>80"}, false},
+		{"a list", form("list", "range"), "tcp", "5060,5062-5063,8021", "5060,5062-5063,80", []string{"tcp 5060,5062-5063>5060,5062-5063", "tcp 8021>80"}, false},
 		{"neighbours joined", form("range", "range"), "tcp", "80,81", "90,91", []string{"tcp 80-81>90-91"}, false},
 	}
 	for _, c := range cases {
@@ -156,8 +156,8 @@ func TestType(t *testing.T) {
 	s, err := site.Read([]byte(`{"format":"vestpin-site/1","name":"x","networks":[{"id":"main","subnet":"10.48.16.0/24","gateway":"10.48.16.1"}],
  "routers":[{"id":"edge","name":"Edge","network":"main","form":{"portsPerLine":"list","renumber":"range","protocols":["tcp","udp","both"],"limitsSender":"network","lines":6}}],
  "devices":[{"id":"p","name":"Phone","interfaces":[{"id":"p.0","network":"main","mac":"00:00:5e:00:53:60","pin":{"address":"10.48.16.60"}}],
-   "services":[{"id":"p.sip","name":"calls","interface":"p.0","protocol":"both","ports":"5060,5070-5071","open":{}}]}],
- "forwards":[{"id":"a","name":"Calls","router":"edge","protocol":"both","outside":"5060,5070-5071,8021","inside":"5060,5070-5071,80","to":"p.0","from":["198.51.100.0/24","203.0.113.9"]},
+   "services":[{"id":"p.sip","name":"calls","interface":"p.0","protocol":"both","ports":"5060,5062-5063","open":{}}]}],
+ "forwards":[{"id":"a","name":"Calls","router":"edge","protocol":"both","outside":"5060,5062-5063,8021","inside":"5060,5062-5063,80","to":"p.0","from":["198.51.100.0/24","203.0.113.9"]},
 	 {"id":"off","router":"edge","enabled":false,"protocol":"tcp","outside":"1","to":"p.0"},{"id":"n","router":"edge","protocol":"tcp","outside":"2","to":"192.0.2.1"}]}`))
 	if err != nil {
 		t.Fatal(err)
@@ -170,7 +170,7 @@ func TestType(t *testing.T) {
 		got = append(got, fmt.Sprint(l.Forward, " ", l.Protocol, " ", l.Outside, ">", l.Address, ":", l.Inside, " ", l.From))
 	}
 	want := []string{
-		"a both 5060,5070-5071>10.48.16.60:5060,5070-5071 [198.51.100.0/24]", "a both 5060,5070-5071>10.48.16.60:5060,5070-5071 [203.0.113.9]",
+		"a both 5060,5062-5063>10.48.16.60:5060,5062-5063 [198.51.100.0/24]", "a both 5060,5062-5063>10.48.16.60:5060,5062-5063 [203.0.113.9]",
 		"a both 8021>10.48.16.60:80 [198.51.100.0/24]", "a both 8021>10.48.16.60:80 [203.0.113.9]", "n tcp 2>192.0.2.1:2 []",
 	}
 	if !reflect.DeepEqual(got, want) || len(faults) != 0 {

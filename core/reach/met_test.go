@@ -10,11 +10,11 @@ import (
 	"vestpin/core/site"
 )
 
-// house has a wish for 5060 and 5070-5071, both protocols, on one router.
+// house has a wish for 5060 and 5062-5063, both protocols, on one router.
 const house = `{"format":"vestpin-site/1","name":"x","networks":[{"id":"main","subnet":"10.48.16.0/24","gateway":"10.48.16.1"}],
  "routers":[{"id":"edge","name":"Edge","network":"main","form":{"portsPerLine":"list","renumber":"range","protocols":["tcp","udp","both"],"limitsSender":"network","lines":6}}],
  "devices":[{"id":"p","name":"Phone","interfaces":[{"id":"p.0","network":"main","mac":"00:00:5e:00:53:60","pin":{"address":"10.48.16.60"}}],
-   "services":[{"id":"p.sip","name":"calls","interface":"p.0","protocol":"both","ports":"5060,5070-5071","open":OPEN}]}],
+   "services":[{"id":"p.sip","name":"calls","interface":"p.0","protocol":"both","ports":"5060,5062-5063","open":OPEN}]}],
  "forwards":[FORWARDS]}`
 
 func houseWith(t *testing.T, open, forwards string) (site.View, site.Wish) {
@@ -37,21 +37,21 @@ func TestMet(t *testing.T) {
 		want                 bool
 	}{
 		{"nothing", `{}`, ``, false},
-		{"one forward", `{}`, f("a", "both", "5060,5070-5071", "5060,5070-5071", ""), true},
-		{"one for each protocol", `{}`, f("a", "tcp", "5060,5070-5071", "5060,5070-5071", "") + "," + f("b", "udp", "9060,9070-9071", "5060,5070-5071", ""), true},
-		{"one for each port", `{}`, f("a", "both", "5060", "5060", "") + "," + f("b", "both", "5070-5071", "5070-5071", ""), true},
-		{"a port is missing", `{}`, f("a", "both", "5060,5070", "5060,5070", ""), false},
-		{"a protocol is missing", `{}`, f("a", "tcp", "5060,5070-5071", "5060,5070-5071", ""), false},
-		{"switched off", `{}`, f("a", "both", "5060,5070-5071", "5060,5070-5071", `,"enabled":false`), false},
-		{"to the bare address", `{}`, `{"id":"a","router":"edge","protocol":"both","outside":"5060,5070-5071","to":"10.48.16.60"}`, true},
-		{"to somebody else", `{}`, `{"id":"a","router":"edge","protocol":"both","outside":"5060,5070-5071","to":"10.48.16.61"}`, false},
-		{"the same port is wanted", `{"port":"same"}`, f("a", "both", "6060,6070-6071", "5060,5070-5071", ""), false},
-		{"the same port is had", `{"port":"same"}`, f("a", "both", "5060,5070-5071", "5060,5070-5071", ""), true},
-		{"exact ports, in their order", `{"port":"7,8,9"}`, f("a", "both", "7-9", "5060,5070-5071", ""), true},
-		{"exact ports, in another order", `{"port":"7,8,9"}`, f("a", "both", "8,7,9", "5060,5070-5071", ""), false},
-		{"fewer may connect than wished", `{}`, f("a", "both", "5060,5070-5071", "5060,5070-5071", `,"from":["198.51.100.0/24"]`), false},
-		{"all who should may connect", `{"from":["198.51.100.7"]}`, f("a", "both", "5060,5070-5071", "5060,5070-5071", `,"from":["198.51.100.0/24"]`), true},
-		{"from a router that is not on the way", `{"router":"edge"}`, f("a", "both", "5060,5070-5071", "5060,5070-5071", ""), true},
+		{"one forward", `{}`, f("a", "both", "5060,5062-5063", "5060,5062-5063", ""), true},
+		{"one for each protocol", `{}`, f("a", "tcp", "5060,5062-5063", "5060,5062-5063", "") + "," + f("b", "udp", "9060,9062-9063", "5060,5062-5063", ""), true},
+		{"one for each port", `{}`, f("a", "both", "5060", "5060", "") + "," + f("b", "both", "5062-5063", "5062-5063", ""), true},
+		{"a port is missing", `{}`, f("a", "both", "5060,5062", "5060,5062", ""), false},
+		{"a protocol is missing", `{}`, f("a", "tcp", "5060,5062-5063", "5060,5062-5063", ""), false},
+		{"switched off", `{}`, f("a", "both", "5060,5062-5063", "5060,5062-5063", `,"enabled":false`), false},
+		{"to the bare address", `{}`, `{"id":"a","router":"edge","protocol":"both","outside":"5060,5062-5063","to":"10.48.16.60"}`, true},
+		{"to somebody else", `{}`, `{"id":"a","router":"edge","protocol":"both","outside":"5060,5062-5063","to":"10.48.16.61"}`, false},
+		{"the same port is wanted", `{"port":"same"}`, f("a", "both", "6060,6062-6063", "5060,5062-5063", ""), false},
+		{"the same port is had", `{"port":"same"}`, f("a", "both", "5060,5062-5063", "5060,5062-5063", ""), true},
+		{"exact ports, in their order", `{"port":"7,8,9"}`, f("a", "both", "7-9", "5060,5062-5063", ""), true},
+		{"exact ports, in another order", `{"port":"7,8,9"}`, f("a", "both", "8,7,9", "5060,5062-5063", ""), false},
+		{"fewer may connect than wished", `{}`, f("a", "both", "5060,5062-5063", "5060,5062-5063", `,"from":["198.51.100.0/24"]`), false},
+		{"all who should may connect", `{"from":["198.51.100.7"]}`, f("a", "both", "5060,5062-5063", "5060,5062-5063", `,"from":["198.51.100.0/24"]`), true},
+		{"from a router that is not on the way", `{"router":"edge"}`, f("a", "both", "5060,5062-5063", "5060,5062-5063", ""), true},
 	}
 	for _, c := range cases {
 		t.Run(c.name, func(t *testing.T) {

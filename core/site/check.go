@@ -272,7 +272,7 @@ func checkField(at *trail, f FormField) error {
 
 func checkPorts(at *trail, p span.Ports) error {
 	if p.IsZero() {
-		return at.refuse("", `ports such as "80", "16400-16463" or "5060,5070-5071"`)
+		return at.refuse("", `ports such as "80", "16400-16463" or "5060,5062-5063"`)
 	}
 	return nil
 }

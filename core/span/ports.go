@@ -36,7 +36,7 @@ func FormulaLike(text string) bool {
 	return false
 }
 
-const wantPorts = `ports from 1 to 65535 such as "80", "16400-16463" or "5060,5070-5071", none twice`
+const wantPorts = `ports from 1 to 65535 such as "80", "16400-16463" or "5060,5062-5063", none twice`
 
 // Ports is a list of ports and port ranges. It keeps the order in which it was
 // written, since a forward pairs the ports of its two sides in that order.
@@ -52,7 +52,7 @@ func Port(n int) Ports { return PortList(Run{uint32(n), uint32(n)}) }
 // dashes writes every dash of print as a hyphen, without blanks.
 var dashes = strings.NewReplacer(" ", "", "\u2013", "-", "\u2014", "-", "\u2212", "-")
 
-// ParsePorts reads "80", "16400-16463" or "5060,5070-5071"; blanks and the
+// ParsePorts reads "80", "16400-16463" or "5060,5062-5063"; blanks and the
 // longer dashes of word processors are taken too. Its error is a *Malformed.
 func ParsePorts(text string) (Ports, error) {
 	bad := &Malformed{Found: text, Want: wantPorts}

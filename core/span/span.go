@@ -29,12 +29,7 @@ func Of(runs ...Run) Set {
 	slices.SortFunc(sorted, func(a, b Run) int { return cmp.Compare(a.Lo, b.Lo) })
 	var s Set
 	for _, r := range sorted {
-		last := len(s.runs) - 1
-		if last >= 0 && (s.runs[last].Hi >= r.Lo || s.runs[last].Hi+1 == r.Lo) {
-			s.runs[last].Hi = max(s.runs[last].Hi, r.Hi)
-			continue
-		}
-		s.runs = append(s.runs, r)
+		s.add(r)
 	}
 	return s
 }
@@ -70,7 +65,35 @@ func (s Set) Touches(r Run) bool {
 }
 
 // Union is what either set holds.
-func (s Set) Union(t Set) Set { return Of(append(s.Runs(), t.runs...)...) }
+func (s Set) Union(t Set) Set {
+	if s.Empty() {
+		return t
+	}
+	if t.Empty() {
+		return s
+	}
+	out := Set{runs: make([]Run, 0, len(s.runs)+len(t.runs))}
+	for i, j := 0, 0; i < len(s.runs) || j < len(t.runs); {
+		if j == len(t.runs) || i < len(s.runs) && s.runs[i].Lo <= t.runs[j].Lo {
+			out.add(s.runs[i])
+			i++
+		} else {
+			out.add(t.runs[j])
+			j++
+		}
+	}
+	return out
+}
+
+// add joins a run that does not begin before the last one.
+func (s *Set) add(r Run) {
+	last := len(s.runs) - 1
+	if last >= 0 && uint64(s.runs[last].Hi)+1 >= uint64(r.Lo) {
+		s.runs[last].Hi = max(s.runs[last].Hi, r.Hi)
+		return
+	}
+	s.runs = append(s.runs, r)
+}
 
 // Overlap is what both sets hold.
 func (s Set) Overlap(t Set) Set {
@@ -92,23 +115,20 @@ func (s Set) Overlap(t Set) Set {
 // Minus is what s holds and t does not.
 func (s Set) Minus(t Set) Set {
 	var out Set
+	first := 0 // the first of t that does not end before the run at hand
 	for _, r := range s.runs {
-		lo, rest := r.Lo, true
-		for _, cut := range t.runs {
-			if !cut.Touches(Run{lo, r.Hi}) {
-				continue
-			}
-			if cut.Lo > lo {
-				out.runs = append(out.runs, Run{lo, cut.Lo - 1})
-			}
-			if cut.Hi >= r.Hi {
-				rest = false
-				break
-			}
-			lo = cut.Hi + 1
+		lo := uint64(r.Lo)
+		for first < len(t.runs) && t.runs[first].Hi < r.Lo {
+			first++
 		}
-		if rest {
-			out.runs = append(out.runs, Run{lo, r.Hi})
+		for i := first; i < len(t.runs) && t.runs[i].Lo <= r.Hi; i++ {
+			if cut := t.runs[i]; uint64(cut.Lo) > lo {
+				out.runs = append(out.runs, Run{uint32(lo), cut.Lo - 1})
+			}
+			lo = uint64(t.runs[i].Hi) + 1
+		}
+		if lo <= uint64(r.Hi) {
+			out.runs = append(out.runs, Run{uint32(lo), r.Hi})
 		}
 	}
 	return out

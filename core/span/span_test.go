@@ -78,7 +78,7 @@ func TestParsePorts(t *testing.T) {
 		text, want string
 		bad        bool
 	}{
-		{"80", "80", false}, {" 16400 – 16463 ", "16400-16463", false}, {"5060,5070-5071", "5060,5070-5071", false}, {"5070,5060", "5070,5060", false}, {"1", "1", false}, {"65535", "65535", false},
+		{"80", "80", false}, {" 16400 – 16463 ", "16400-16463", false}, {"5060,5062-5063", "5060,5062-5063", false}, {"5062,5060", "5062,5060", false}, {"1", "1", false}, {"65535", "65535", false},
 		{"", "", true}, {"0", "", true}, {"65536", "", true}, {"80-79", "", true}, {"80,80", "", true}, {"80-90,85", "", true}, {"80,", "", true}, {"-80", "", true}, {"+80", "", true}, {"8O", "", true}, {"80-", "", true}, {"1-2-3", "", true},
 	}
 	for _, c := range cases {
@@ -87,8 +87,8 @@ func TestParsePorts(t *testing.T) {
 			t.Errorf("%q: got %q, %v", c.text, p, err)
 		}
 	}
-	p, _ := ParsePorts("5070-5071,5060")
-	if p.At(2) != 5060 || p.Index(5071) != 1 || p.Index(9) != -1 || p.Len() != 3 {
+	p, _ := ParsePorts("5062-5063,5060")
+	if p.At(2) != 5060 || p.Index(5063) != 1 || p.Index(9) != -1 || p.Len() != 3 {
 		t.Errorf("the order of a list is lost: %v", p)
 	}
 }
@@ -116,7 +116,7 @@ func TestParseSubnetsMasksAndRanges(t *testing.T) {
 }
 
 func FuzzParsePorts(f *testing.F) {
-	f.Add("5060,5070-5071")
+	f.Add("5060,5062-5063")
 	f.Fuzz(func(t *testing.T, text string) {
 		p, err := ParsePorts(text)
 		if err != nil {

@@ -81,7 +81,7 @@ export function AddService({ onClose }: { onClose: () => void }) {
         />
       </Labelled>
       <SimpleGrid columns={2} gap="12px">
-        <Labelled label="Ports on the device" hint="80, a range 16400-16463, a list 5060,5070" error={fault}>
+        <Labelled label="Ports on the device" hint="80, a range 16400-16463, a list 5060,5062" error={fault}>
           <Input value={t.ports} onChange={(e) => set({ ports: e.currentTarget.value })} fontFamily="mono" />
         </Labelled>
         <Labelled label="Protocol">
