@@ -1,6 +1,7 @@
 package demo
 
 import (
+	"context"
 	"io/fs"
 	"net/netip"
 	"os"
@@ -112,7 +113,7 @@ func TestTheSceneIsComplete(t *testing.T) {
 // and the flat with the one wish that its outer box has no way for.
 func TestSuggestionsMendTheScenes(t *testing.T) {
 	for id, unmet := range map[string]int{"pottery": 0, "flat": 1} {
-		result, err := suggest.For(demoSite(t, id), suggest.Halves{Addresses: true, Ports: true})
+		result, err := suggest.For(context.Background(), demoSite(t, id), suggest.Halves{Addresses: true, Ports: true})
 		if err != nil || len(result.Unmet) != unmet || !result.Proven {
 			t.Errorf("%s: %v, unmet %+v", id, err, result.Unmet)
 		}
@@ -147,7 +148,7 @@ func TestFarmAndWorks(t *testing.T) {
 	if len(works.Devices) != 400 || pinned != 200 || open != 264 || works.Networks[0].Subnet.Bits() != 22 {
 		t.Errorf("the works has %d devices, %d pinned, %d opened, on %s", len(works.Devices), pinned, open, works.Networks[0].Subnet)
 	}
-	result, err := suggest.For(works, suggest.Halves{Addresses: true, Ports: true})
+	result, err := suggest.For(context.Background(), works, suggest.Halves{Addresses: true, Ports: true})
 	if err != nil || len(result.Unmet) != 0 || !result.Proven {
 		t.Errorf("the works: %v, proven %v, %d unmet %+v", err, result.Proven, len(result.Unmet), result.Unmet[:min(3, len(result.Unmet))])
 	}
@@ -161,15 +162,15 @@ func TestFarmAndWorks(t *testing.T) {
 // The halves are the same as the whole: pins alone, then ports alone.
 func TestHalves(t *testing.T) {
 	s := demoSite(t, "pottery")
-	whole, err := suggest.For(s, suggest.Halves{Addresses: true, Ports: true})
+	whole, err := suggest.For(context.Background(), s, suggest.Halves{Addresses: true, Ports: true})
 	if err != nil {
 		t.Fatal(err)
 	}
-	pins, err := suggest.For(s, suggest.Halves{Addresses: true})
+	pins, err := suggest.For(context.Background(), s, suggest.Halves{Addresses: true})
 	if err != nil {
 		t.Fatal(err)
 	}
-	ports, err := suggest.For(pins.Site, suggest.Halves{Ports: true})
+	ports, err := suggest.For(context.Background(), pins.Site, suggest.Halves{Ports: true})
 	if err != nil || string(site.Write(ports.Site)) != string(site.Write(whole.Site)) || len(pins.Changes)+len(ports.Changes) != len(whole.Changes) {
 		t.Errorf("%v: %d and %d changes against %d", err, len(pins.Changes), len(ports.Changes), len(whole.Changes))
 	}

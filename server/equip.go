@@ -283,7 +283,7 @@ func heldStates(v site.View, m *reach.Map) []HeldState {
 		if r.Held == nil {
 			continue
 		}
-		c := m.Compare(r.ID, r.Held.Forwards)
+		c := m.Compare(r.ID, *r.Held)
 		n := min(len(c.Differs), mostDiffers)
 		out = append(out, HeldState{r.ID, r.Held.At, r.Held.Source, len(r.Held.Forwards), c.Differs[:n], len(c.Differs) - n, c.Doubts})
 	}

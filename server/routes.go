@@ -322,7 +322,7 @@ func (s *server) suggest(ctx context.Context, in *struct {
 		return nil, refusal(err)
 	}
 	defer leave()
-	result, err := suggest.Until(st.Site, suggest.Halves{Addresses: in.Half != "ports", Ports: in.Half != "addresses"}, func() bool { return ctx.Err() != nil })
+	result, err := suggest.For(ctx, st.Site, suggest.Halves{Addresses: in.Half != "ports", Ports: in.Half != "addresses"})
 	if err != nil {
 		return nil, refusal(err)
 	}

@@ -249,7 +249,7 @@ func refusal(err error) error {
 		return huma.Error422UnprocessableEntity(sentence(err.Error()) + ".")
 	case errors.As(err, &damaged):
 		return huma.NewError(http.StatusConflict, sentence(damaged.Error())+". Save it as a file as it stands, or remove it.", &huma.ErrorDetail{Location: "damaged", Message: damaged.Why.Error()})
-	case errors.Is(err, site.ErrOver), errors.Is(err, context.Canceled), errors.Is(err, context.DeadlineExceeded):
+	case errors.Is(err, context.Canceled), errors.Is(err, context.DeadlineExceeded):
 		return huma.NewError(statusClosed, "The request was ended before its answer was worked out.")
 	case errors.Is(err, store.ErrNotGone):
 		return huma.Error409Conflict("The database is where it was: nothing needs to be written anew.")

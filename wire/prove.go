@@ -600,15 +600,15 @@ func (p *trial) wanted(from netip.Addr) (out []outsideTry) {
 		why := ""
 		q := p.questionOf(w)
 		entries := p.map_.Entries(w)
-		i := slices.IndexFunc(entries, func(e reach.Entry) bool {
-			return e.Protocol == q.Protocol && (!from.IsValid() || e.Who.Has(from))
+		i := slices.IndexFunc(entries, func(e reach.Mapping) bool {
+			return e.Protocol == q.Protocol && (!from.IsValid() || e.Sources.Has(from))
 		})
 		switch {
 		case w.Service.Open == nil:
 			why = "It stays inside."
 		case len(entries) == 0:
 			why = "The plan has no forward that leads to it."
-		case i < 0 && slices.ContainsFunc(entries, func(e reach.Entry) bool { return e.Protocol == q.Protocol }):
+		case i < 0 && slices.ContainsFunc(entries, func(e reach.Mapping) bool { return e.Protocol == q.Protocol }):
 			why = fmt.Sprintf("Only some senders may reach it, and %s is none of them.", from)
 		case i < 0:
 			i = 0

@@ -46,7 +46,7 @@ func StandIn(ctx context.Context, n Network, t Trial, service string, keep func(
 		return refuse("%s is loose: it has no planned address", w.Device.Label())
 	}
 	entries := reach.Of(t.Site).Entries(w)
-	i := slices.IndexFunc(entries, func(e reach.Entry) bool { return e.Protocol == site.TCP })
+	i := slices.IndexFunc(entries, func(e reach.Mapping) bool { return e.Protocol == site.TCP })
 	if i < 0 {
 		return refuse("no forward by TCP leads to it")
 	}

@@ -107,9 +107,11 @@ func behind(v site.View, r site.Router) []netip.Prefix {
 	seen := map[string]bool{}
 	var add func(r site.Router)
 	add = func(r site.Router) {
-		if n, ok := v.Network(r.Network); ok && !seen[n.ID] {
-			seen[n.ID] = true
-			out = append(out, n.Subnet.Masked())
+		for _, id := range r.Serves() {
+			if n, ok := v.Network(id); ok && !seen[n.ID] {
+				seen[n.ID] = true
+				out = append(out, n.Subnet.Masked())
+			}
 		}
 		for _, inner := range v.Routers {
 			if inner.Upstream == r.ID && !seen[inner.Network] {
@@ -161,7 +163,7 @@ func nftables(w io.Writer, v site.View, r site.Router) error {
 	}
 	for _, x := range rules {
 		from := ""
-		if len(x.from) > 0 {
+		if reach.Limits(x.from) {
 			from = "ip saddr " + set(x.from) + " "
 		}
 		to := x.address.String()
@@ -210,7 +212,7 @@ func iptables(w io.Writer, v site.View, r site.Router) error {
 	}
 	for _, x := range rules {
 		from := []string{""}
-		if len(x.from) > 0 {
+		if reach.Limits(x.from) {
 			from = nil
 			for _, s := range x.from {
 				from = append(from, "-s "+s.String()+" ")

@@ -43,7 +43,7 @@ func TestRulesReadBack(t *testing.T) {
 				}
 				held, _ := back.Held(v, router)
 				rules += len(held)
-				if got := reach.Of(v).Compare(router.ID, held); !got.Same() {
+				if got := reach.Of(v).Compare(router.ID, site.Held{Forwards: held}); !got.Same() {
 					t.Fatalf("round %d: %s of %s: %v %v\n%s\n%s", round, name, router.ID, got.Differs, got.Doubts, &b, site.Write(s))
 				}
 			}

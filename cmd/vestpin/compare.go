@@ -66,7 +66,7 @@ func printComparison(v site.View, r site.Router, held read.Result) error {
 	}
 	found := reach.Comparison{Differs: []reach.Discrepancy{}, Doubts: []reach.Doubt{}}
 	if len(forwards) > 0 || len(reservations) == 0 {
-		found = reach.Of(v).Compare(r.ID, forwards)
+		found = reach.Of(v).Compare(r.ID, site.Held{Forwards: forwards})
 	}
 	for _, u := range held.Unread {
 		fmt.Fprintf(os.Stderr, "vestpin: %s line %d was not understood: %s\n", u.Source, u.Line, u.Text)

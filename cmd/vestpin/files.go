@@ -119,7 +119,7 @@ func suggestCommand() *cobra.Command {
 				return err
 			}
 			t.lap("read")
-			result, err := suggest.Told(site.NewView(s), suggest.Halves{Addresses: addresses || !ports, Ports: ports || !addresses}, t.lap)
+			result, err := suggest.WithProgress(site.NewView(s), suggest.Halves{Addresses: addresses || !ports, Ports: ports || !addresses}, t.lap)
 			if err != nil {
 				return err
 			}

@@ -3,6 +3,7 @@ package addressing
 import (
 	"cmp"
 	"fmt"
+	"maps"
 	"net/netip"
 	"slices"
 	"strings"
@@ -12,12 +13,13 @@ import (
 	"vestpin/core/span"
 )
 
-// board is what a plan is made of: the rows, interfaces to be pinned, and the room
-// that they share. Neither is looked at one by one: rows that may have the same
+// board is what the plan for one network is made of: the rows, interfaces to be pinned, and
+// the room that they share. Neither is looked at one by one: rows that may have the same
 // addresses at the same cost are of one class, addresses that are as good as each
 // other for everybody of one cell.
 type board struct {
 	v       site.View
+	n       site.Network
 	rows    []row
 	kinds   []kind
 	classes []class
@@ -41,10 +43,9 @@ type row struct {
 
 // kind is what decides which cells a row may have, and at which cost.
 type kind struct {
-	network int
-	by      string
-	wanted  bool
-	bands   uint64 // those that are meant for it
+	by     string
+	wanted bool
+	bands  uint64 // those that are meant for it
 }
 
 // class is rows of one kind and rank that are alike in what they would leave.
@@ -65,26 +66,27 @@ type home struct {
 
 // cell is addresses that are alike for everybody.
 type cell struct {
-	rules []rule
+	rule
 	free  []uint32 // those that are nobody's seat, rising, as many as there are rows
 	spots []int
 }
 
-// rule is what the addresses of a cell are in one network.
+// rule is what the addresses of a cell are.
 type rule struct {
-	network int
 	inRange bool
 	bands   uint64
 	edge    bool // ends in .0 or .255 in a subnet larger than a /24
 }
 
 // spot is addresses of a cell of which any can be had: its free ones, the seats of one
-// class, each of one row, or one address in which several rows have an interest.
+// class, each of one row, or one address in which several rows have an interest. What has
+// an obstacle for all but some is private: those alone have it, as their home.
 type spot struct {
-	cell  int
-	what  int
-	addrs []uint32 // rising; of free spots those of the cell
-	seats []int    // the classes that hold it while they get no new pin
+	cell    int
+	what    int
+	private bool
+	addrs   []uint32 // rising; of free spots those of the cell
+	seats   []int    // the classes that hold it while they get no new pin
 }
 
 const (
@@ -93,15 +95,20 @@ const (
 	oneSpot
 )
 
-func newBoard(v site.View, want, mend []site.Placed) *board {
-	b := &board{v: v}
+// newBoard makes the board of a network: the interfaces of it that want a pin, those whose
+// pin cannot stay though nobody asked for it, and how each is to be pinned.
+func newBoard(v site.View, n site.Network, want, mend []site.Placed, by ways) *board {
+	b := &board{v: v, n: n}
 	add := func(list []site.Placed, wanted bool) {
 		for _, p := range list {
-			r := row{Placed: p, by: Way(v, *p.Interface), wanted: wanted, seen: span.OfAddr(p.Interface.Seen)}
+			if p.Interface.Network != n.ID {
+				continue
+			}
+			r := row{Placed: p, by: by.of(v, p), wanted: wanted, seen: span.OfAddr(p.Interface.Seen)}
 			r.seat = r.seen
 			if p.Interface.Pin != nil {
 				r.pinned = span.OfAddr(p.Interface.Pin.Address)
-				r.seat, r.keeps = r.pinned, keeps(v, p)
+				r.seat, r.keeps = r.pinned, keeps(v, p, by)
 			}
 			b.rows = append(b.rows, r)
 			if wanted && !slices.Contains(b.ranks, p.Device.Importance()) {
@@ -112,18 +119,7 @@ func newBoard(v site.View, want, mend []site.Placed) *board {
 	add(want, true)
 	add(mend, false)
 	slices.Sort(b.ranks)
-	place := map[string]int{}
-	for i, n := range v.Networks {
-		place[n.ID] = i
-	}
-	slices.SortStableFunc(b.rows, func(p, q row) int {
-		return cmp.Or(
-			cmp.Compare(place[p.Interface.Network], place[q.Interface.Network]),
-			cmp.Compare(p.Device.Kind, q.Device.Kind),
-			NaturalCompare(p.Device.Name, q.Device.Name),
-			NaturalCompare(p.Interface.ID, q.Interface.ID),
-		)
-	})
+	slices.SortStableFunc(b.rows, func(p, q row) int { return inOrder(p.Placed, q.Placed) })
 	special := map[uint32][]int{} // the rows that were seen at an address or are pinned there
 	for i, r := range b.rows {
 		for k, a := range []uint32{r.seen, r.pinned} {
@@ -133,8 +129,17 @@ func newBoard(v site.View, want, mend []site.Placed) *board {
 		}
 	}
 	where := b.makeCells(special)
-	b.classify(place, special, where)
+	b.classify(special, where)
 	return b
+}
+
+// inOrder is the order of interfaces of a network: by kind, then by name.
+func inOrder(p, q site.Placed) int {
+	return cmp.Or(
+		cmp.Compare(p.Device.Kind, q.Device.Kind),
+		NaturalCompare(p.Device.Name, q.Device.Name),
+		NaturalCompare(p.Interface.ID, q.Interface.ID),
+	)
 }
 
 // taken is what interfaces that are not planned here hold for good.
@@ -148,7 +153,7 @@ func (b *board) taken() map[uint32]bool {
 		if moving[p.Interface.ID] {
 			continue
 		}
-		if a := seat(p); a.IsValid() {
+		if a := seat(p); a.IsValid() && b.v.Spot(p.Interface.Network, a).Network == b.n.ID {
 			held[span.OfAddr(a)] = true
 		}
 	}
@@ -164,72 +169,75 @@ func seat(p site.Placed) netip.Addr {
 	return p.Interface.Seen
 }
 
-// makeCells cuts the networks of the rows into cells, and tells in which cell each of
-// the special addresses lies that can be had at all. Of each cell the lowest few free
-// addresses are as good as all.
+// makeCells cuts the network into cells, and tells in which cell each of the special
+// addresses lies that can be had at all. Of each cell the lowest few free addresses are as
+// good as all.
 func (b *board) makeCells(special map[uint32][]int) map[uint32]int {
 	taken := b.taken()
-	busy := map[string]bool{}
-	for _, r := range b.rows {
-		busy[r.Interface.Network] = true
-	}
 	var cuts []uint64
 	cut := func(r span.Run) { cuts = append(cuts, uint64(r.Lo), uint64(r.Hi)+1) }
 	one := func(a netip.Addr) {
-		if a.IsValid() {
+		if a.IsValid() && b.n.Subnet.Contains(a) {
 			cut(span.Run{Lo: span.OfAddr(a), Hi: span.OfAddr(a)})
 		}
 	}
+	lan := span.OfPrefix(b.n.Subnet)
+	cut(lan)
+	cut(span.Run{Lo: lan.Lo + 1, Hi: lan.Hi - 1})
+	one(b.n.Gateway)
 	for _, r := range b.v.Routers {
 		one(r.WAN.Address)
 	}
-	for _, n := range b.v.Networks {
-		if !busy[n.ID] {
-			continue
+	for _, a := range b.n.DNS {
+		one(a)
+	}
+	for _, server := range b.n.Servers {
+		one(server.Address)
+		one(server.Gateway)
+	}
+	for spot := range b.v.AllBare() {
+		if spot.Network == b.n.ID {
+			one(spot.Address)
 		}
-		lan := span.OfPrefix(n.Subnet)
-		cut(lan)
-		cut(span.Run{Lo: lan.Lo + 1, Hi: lan.Hi - 1})
-		one(n.Gateway)
-		for _, r := range n.Ranges {
-			cut(run(r.From, r.To))
-		}
-		for _, band := range n.Bands {
-			cut(run(band.From, band.To))
-		}
-		for _, k := range n.KeepFree {
-			cut(run(k.From, k.To))
-		}
+	}
+	for _, r := range b.n.Ranges {
+		cut(run(r.From, r.To))
+	}
+	for _, band := range b.n.Bands {
+		cut(run(band.From, band.To))
+	}
+	for _, k := range b.n.KeepFree {
+		cut(run(k.From, k.To))
 	}
 	slices.Sort(cuts)
 	cuts = slices.Compact(cuts)
-	addresses := make([]uint32, 0, len(special))
-	for a := range special {
-		addresses = append(addresses, a)
-	}
-	slices.Sort(addresses)
+	addresses := slices.Sorted(maps.Keys(special))
 	where := map[uint32]int{}
-	known := map[string]int{}
+	known := map[rule]int{}
 	for i := 0; i+1 < len(cuts); i++ {
 		r := span.Run{Lo: uint32(cuts[i]), Hi: uint32(cuts[i+1] - 1)}
-		rules := b.rules(r.Lo, busy)
-		if len(rules) == 0 {
+		if r.Lo < lan.Lo || r.Hi > lan.Hi {
 			continue
 		}
-		plain, edges := b.cell(known, rules, false), -1
-		if slices.ContainsFunc(rules, func(u rule) bool { return b.v.Networks[u.network].Subnet.Bits() < 24 }) {
-			edges = b.cell(known, rules, true)
+		u := b.rule(r.Lo)
+		plain, edges := b.cell(known, u), -1
+		if b.n.Subnet.Bits() < 24 {
+			u.edge = true
+			edges = b.cell(known, u)
 		}
+		open := len(standing(b.v, b.n, span.Addr(r.Lo))) == 0
 		for k, _ := slices.BinarySearch(addresses, r.Lo); k < len(addresses) && addresses[k] <= r.Hi; k++ {
 			a := addresses[k]
-			if taken[a] {
+			if taken[a] || !open && !slices.ContainsFunc(special[a], func(i int) bool { return b.mayHave(b.rows[i], a) }) {
 				continue
 			}
 			if where[a] = plain; edges >= 0 && isEdge(a) {
 				where[a] = edges
 			}
 		}
-		b.fill(r, plain, edges, func(a uint32) bool { return taken[a] || special[a] != nil })
+		if open {
+			b.fill(r, plain, edges, func(a uint32) bool { return taken[a] || special[a] != nil })
+		}
 	}
 	for i := range b.cells {
 		slices.Sort(b.cells[i].free)
@@ -238,43 +246,39 @@ func (b *board) makeCells(special map[uint32][]int) map[uint32]int {
 	return where
 }
 
-func isEdge(a uint32) bool { return a&255 == 0 || a&255 == 255 }
-
-// rules tells what an address is in each network in which it can be had.
-func (b *board) rules(a uint32, busy map[string]bool) []rule {
-	var out []rule
-	for i, n := range b.v.Networks {
-		if !busy[n.ID] || !n.Subnet.Contains(span.Addr(a)) || Unusable(b.v, n, span.Addr(a)) != "" {
-			continue
-		}
-		u := rule{network: i, inRange: InRange(n, span.Addr(a))}
-		for k, band := range n.Bands {
-			if len(band.Kinds) > 0 && between(span.Addr(a), band.From, band.To) {
-				u.bands |= 1 << k
-			}
-		}
-		out = append(out, u)
-	}
-	return out
+// mayHave reports whether a row may have an address at which it was seen or is pinned,
+// whoever else could: nothing stands in its way there, or nothing that moves a pin.
+func (b *board) mayHave(r row, a uint32) bool {
+	return r.keeps != "" && r.pinned == a || len(Against(b.v, r.Placed, span.Addr(a), standing(b.v, b.n, span.Addr(a)))) == 0
 }
 
-func (b *board) cell(known map[string]int, rules []rule, edge bool) int {
-	rules = slices.Clone(rules)
-	for i := range rules {
-		rules[i].edge = edge && b.v.Networks[rules[i].network].Subnet.Bits() < 24
+func isEdge(a uint32) bool { return a&255 == 0 || a&255 == 255 }
+
+// rule tells what an address is.
+func (b *board) rule(a uint32) rule {
+	u := rule{inRange: InRange(b.n, span.Addr(a))}
+	for k, band := range b.n.Bands {
+		if len(band.Kinds) > 0 && between(span.Addr(a), band.From, band.To) {
+			u.bands |= 1 << k
+		}
 	}
-	key := fmt.Sprint(rules)
-	if i, ok := known[key]; ok {
+	return u
+}
+
+func (b *board) cell(known map[rule]int, u rule) int {
+	if i, ok := known[u]; ok {
 		return i
 	}
-	known[key] = len(b.cells)
-	b.cells = append(b.cells, cell{rules: rules})
+	known[u] = len(b.cells)
+	b.cells = append(b.cells, cell{rule: u})
 	return len(b.cells) - 1
 }
 
 // fill puts the free addresses of a run into its cells, as many as there are rows.
 func (b *board) fill(r span.Run, plain, edges int, held func(uint32) bool) {
-	b.v.Breathe()
+	if b.v.Stopped() {
+		return
+	}
 	n := len(b.rows)
 	for a, left := uint64(r.Lo), n; a <= uint64(r.Hi) && left > 0; a++ {
 		if x := uint32(a); !held(x) && (edges < 0 || !isEdge(x)) {
@@ -296,26 +300,25 @@ func (b *board) fill(r span.Run, plain, edges int, held func(uint32) bool) {
 }
 
 // classify puts the rows into kinds and classes, and makes the spots.
-func (b *board) classify(place map[string]int, special map[uint32][]int, where map[uint32]int) {
+func (b *board) classify(special map[uint32][]int, where map[uint32]int) {
 	for c := range b.cells {
 		b.spot(spot{cell: c, what: freeSpot, addrs: b.cells[c].free})
 	}
 	kinds, classes, ones := map[kind]int{}, map[string]int{}, map[uint32]int{}
 	at := func(a uint32) int { // the spot of an address by itself
 		if _, ok := ones[a]; !ok {
-			ones[a] = b.spot(spot{cell: where[a], what: oneSpot, addrs: []uint32{a}})
+			private := len(standing(b.v, b.n, span.Addr(a))) > 0
+			ones[a] = b.spot(spot{cell: where[a], what: oneSpot, private: private, addrs: []uint32{a}})
 		}
 		return ones[a]
 	}
-	bands := map[string]uint64{} // by network and kind of device
+	bands := map[string]uint64{} // by kind of device
 	for i := range b.rows {
 		r := &b.rows[i]
-		net := place[r.Interface.Network]
-		key := fmt.Sprint(net, " ", r.Device.Kind)
-		if _, ok := bands[key]; !ok {
-			bands[key] = bandsFor(b.v.Networks[net], r.Device.Kind)
+		if _, ok := bands[r.Device.Kind]; !ok {
+			bands[r.Device.Kind] = bandsFor(b.n, r.Device.Kind)
 		}
-		k := kind{net, r.by, r.wanted, bands[key]}
+		k := kind{r.by, r.wanted, bands[r.Device.Kind]}
 		if _, ok := kinds[k]; !ok {
 			kinds[k] = len(b.kinds)
 			b.kinds = append(b.kinds, k)
@@ -323,11 +326,11 @@ func (b *board) classify(place map[string]int, special map[uint32][]int, where m
 		c := class{kind: kinds[k], rank: r.Device.Importance(), seen: r.seen != 0, pinned: r.pinned != 0, keeps: r.keeps, seat: -1}
 		var homes []uint32
 		for _, a := range []uint32{r.seen, r.pinned} {
-			if _, usable := where[a]; usable && a != 0 && !slices.Contains(homes, a) {
+			if _, usable := where[a]; usable && a != 0 && !slices.Contains(homes, a) && b.mayHave(*r, a) {
 				homes = append(homes, a)
 			}
 		}
-		own := len(homes) == 1 && homes[0] == r.seat && len(special[r.seat]) == 1
+		own := len(homes) == 1 && homes[0] == r.seat && len(special[r.seat]) == 1 && len(standing(b.v, b.n, span.Addr(r.seat))) == 0
 		var text strings.Builder
 		fmt.Fprint(&text, c.kind, " ", c.rank, " ", c.seen, " ", c.pinned, " ", c.keeps, " ")
 		if own {
@@ -376,11 +379,15 @@ func (b *board) spot(s spot) int {
 }
 
 // keeps gives the way of a pin that could stay if nobody else were there, or "".
-func keeps(v site.View, p site.Placed) string {
+func keeps(v site.View, p site.Placed, by ways) string {
 	pin := p.Interface.Pin
-	n, _ := v.Network(p.Interface.Network)
-	if Unusable(v, n, pin.Address) != "" || pin.Reserved() && (p.Interface.MAC == "" || cannotReserve(v, n, pin.Address) != "") {
+	if _, full := by.full[p.Interface.ID]; pin.Reserved() && (p.Interface.MAC == "" || full) {
 		return ""
+	}
+	for _, o := range obstaclesFor(v, p, pin.Address, pin.By) {
+		if o.snag != noSnag && o.Owner == nil {
+			return ""
+		}
 	}
 	return pin.By
 }
@@ -396,30 +403,23 @@ func bandsFor(n site.Network, kind string) uint64 {
 	return out
 }
 
-// allowed gives what a cell is for a kind, if it may be had.
-func (b *board) allowed(k kind, c cell) (rule, bool) {
-	i := slices.IndexFunc(c.rules, func(u rule) bool { return u.network == k.network })
-	if i < 0 {
-		return rule{}, false
-	}
-	u := c.rules[i]
+// allowed reports whether a kind may have the addresses of a cell.
+func (b *board) allowed(k kind, u rule) bool {
 	if k.by == site.ByDevice {
-		return u, !u.inRange
+		return !u.inRange
 	}
-	return u, reserves(b.v, b.v.Networks[k.network], u.inRange) == ""
+	return reserves(b.v, b.n, u.inRange) == ""
 }
 
-// allowedHome gives what a home is for a class, if it may be had, and in which way: one
-// that is pinned there stays in the way it has.
-func (b *board) allowedHome(c class, h home) (rule, kind, bool) {
-	k, cell := b.kinds[c.kind], b.cells[b.spots[h.spot].cell]
+// allowedHome reports whether a class may have a home, and in which way: one that is pinned
+// there stays in the way it has.
+func (b *board) allowedHome(c class, h home) (kind, bool) {
+	k := b.kinds[c.kind]
 	if h.pinned && c.keeps != "" {
-		i := slices.IndexFunc(cell.rules, func(u rule) bool { return u.network == k.network })
 		k.by = c.keeps
-		return cell.rules[max(0, i)], k, i >= 0
+		return k, true
 	}
-	u, ok := b.allowed(k, cell)
-	return u, k, ok
+	return k, b.allowed(k, b.cells[b.spots[h.spot].cell].rule)
 }
 
 // holders tells how many rows hold a spot while they get no new pin.

@@ -3,6 +3,7 @@ package addressing
 import (
 	"fmt"
 	"net/netip"
+	"slices"
 
 	"vestpin/core/site"
 )
@@ -39,7 +40,7 @@ func Put(v site.View, p site.Placed, a netip.Addr, by string) Drop {
 	after := v.With(swapped)
 	mine, _ := after.Interface(p.Interface.ID)
 	its, _ := after.Interface(other.Interface.ID)
-	if Free(after, mine, a, by) != "" && !seenBy(after, mine, its, a) || Free(after, its, old, there.By) != "" && !seenBy(after, its, mine, old) {
+	if barred(after, mine, its, a, by) || barred(after, its, mine, old, there.By) {
 		return out
 	}
 	out.Swap = swap
@@ -50,7 +51,7 @@ func Put(v site.View, p site.Placed, a netip.Addr, by string) Drop {
 // partner finds the only other interface pinned at an address, which may move, and where an
 // interface is that could give its place for it.
 func partner(v site.View, p site.Placed, a netip.Addr) (other site.Placed, old netip.Addr, ok bool) {
-	at := v.PinnedAt(a)
+	at := v.PinnedAt(p.Interface.Network, a)
 	if p.Interface.Pin != nil {
 		old = p.Interface.Pin.Address
 	} else {
@@ -62,23 +63,10 @@ func partner(v site.View, p site.Placed, a netip.Addr) (other site.Placed, old n
 	return at[0], old, true
 }
 
-// seenBy reports whether the only thing against an address is that the partner of the swap
-// was seen there, which is moving away.
-func seenBy(v site.View, p, partner site.Placed, a netip.Addr) bool {
-	n, _ := v.Network(p.Interface.Network)
-	if Unusable(v, n, a) != "" {
-		return false
-	}
-	for _, o := range v.PinnedAt(a) {
-		if o.Interface.ID != p.Interface.ID {
-			return false
-		}
-	}
-	for _, o := range v.SeenAt(a) {
-		if o.Interface.ID != p.Interface.ID && o.Interface.ID != partner.Interface.ID {
-			return false
-		}
-	}
-	by := p.Interface.Pin.By
-	return (by != site.ByDevice || !InRange(n, a)) && (by == site.ByDevice || cannotReserve(v, n, a) == "")
+// barred reports whether anything is against an address but that the partner of the swap was
+// seen there, which is moving away.
+func barred(v site.View, p, partner site.Placed, a netip.Addr, by string) bool {
+	return slices.ContainsFunc(obstaclesFor(v, p, a, by), func(o Obstacle) bool {
+		return o.Kind != SeenThere || o.Owner.Interface.ID != partner.Interface.ID
+	})
 }

@@ -12,6 +12,7 @@ package addressing
 import (
 	"fmt"
 	"net/netip"
+	"slices"
 
 	"vestpin/core/catalogue"
 	"vestpin/core/site"
@@ -25,74 +26,49 @@ type Fault struct {
 	Other *site.Placed // whom it collides with, where it is somebody
 }
 
-// Faults gives all reasons why the pin of an interface stops work; none where
-// it is loose.
+// Faults gives all reasons why the pin of an interface stops work, of each kind one; none
+// where it is loose.
 func Faults(v site.View, p site.Placed) []Fault {
 	pin := p.Interface.Pin
 	if pin == nil {
 		return nil
 	}
 	var out []Fault
-	add := func(code string, other *site.Placed, format string, args ...any) {
-		out = append(out, Fault{code, fmt.Sprintf(format, args...), other})
-	}
-	network, _ := v.Network(p.Interface.Network)
-	for _, o := range v.PinnedAt(pin.Address) {
-		if o.Interface.ID != p.Interface.ID {
-			add("address-twice", &o, "%s and %s are both pinned at %s.", p.Label(), o.Label(), pin.Address)
-			break
+	for _, o := range obstaclesFor(v, p, pin.Address, pin.By) {
+		if o.snag == noSnag || slices.ContainsFunc(out, func(f Fault) bool { return f.Code == o.snag }) {
+			continue
 		}
+		out = append(out, Fault{o.snag, faultSays(v, p, o), o.Owner})
 	}
-	switch why := Unusable(v, network, pin.Address); {
-	case !network.Subnet.Contains(pin.Address):
-		add("address-off-network", nil, "%s is pinned at %s, which is not in %s.", p.Label(), pin.Address, network.Subnet)
-	case why != "":
-		add("address-unusable", nil, "%s is pinned at %s, which is %s.", p.Label(), pin.Address, why)
+	order := []string{"address-twice", snagOffNetwork, snagUnusable, "address-answers-already"}
+	rank := func(code string) int {
+		if i := slices.Index(order, code); i >= 0 {
+			return i
+		}
+		return len(order)
 	}
-	for _, o := range v.SeenAt(pin.Address) {
-		if o.Interface.ID != p.Interface.ID && (o.Interface.Pin == nil || o.Interface.Pin.Address == pin.Address) {
-			add("address-answers-already", &o, "%s is pinned at %s, where %s was seen and is not moving away.", p.Label(), pin.Address, o.Label())
-			break
-		}
-	}
-	if pin.Reserved() {
-		if why := cannotReserve(v, network, pin.Address); why != "" && network.Subnet.Contains(pin.Address) {
-			add("router-cannot-reserve-there", nil, "%s is reserved at %s, but %s.", p.Label(), pin.Address, why)
-		}
-		if p.Interface.MAC == "" {
-			add("mac-missing", nil, "%s is to be reserved at %s, but its MAC address is not known.", p.Label(), pin.Address)
-		}
+	slices.SortStableFunc(out, func(a, b Fault) int { return rank(a.Code) - rank(b.Code) })
+	if pin.Reserved() && p.Interface.MAC == "" {
+		out = append(out, Fault{"mac-missing", fmt.Sprintf("%s is to be reserved at %s, but its MAC address is not known.", p.Label(), pin.Address), nil})
 	}
 	return out
 }
 
-// Unusable says why no interface may be pinned at an address of the network, or "".
-func Unusable(v site.View, n site.Network, a netip.Addr) string {
-	lan := span.OfPrefix(n.Subnet)
-	switch x := span.OfAddr(a); {
-	case !n.Subnet.IsValid() || !lan.Contains(x):
-		return "outside " + n.Subnet.String()
-	case x == lan.Lo:
-		return "the address of the network itself"
-	case x == lan.Hi:
-		return "the broadcast address"
-	case a == n.Gateway:
-		return "the gateway"
+func faultSays(v site.View, p site.Placed, o Obstacle) string {
+	a := p.Interface.Pin.Address
+	switch o.Kind {
+	case PinnedFor:
+		return fmt.Sprintf("%s and %s are both pinned at %s.", p.Label(), o.Owner.Label(), a)
+	case OffNetwork:
+		n, _ := v.Network(p.Interface.Network)
+		return fmt.Sprintf("%s is pinned at %s, which is not in %s.", p.Label(), a, n.Subnet)
+	case SeenThere:
+		return fmt.Sprintf("%s is pinned at %s, where %s was seen and is not moving away.", p.Label(), a, o.Owner.Label())
+	case NotReservable:
+		n, _ := v.Network(p.Interface.Network)
+		return fmt.Sprintf("%s is reserved at %s, but %s.", p.Label(), a, cannotReserve(v, n, a))
 	}
-	for _, r := range v.Routers {
-		if r.WAN.Address == a && a.IsValid() {
-			return "the outside of " + r.Label()
-		}
-	}
-	for _, k := range n.KeepFree {
-		if between(a, k.From, k.To) {
-			if k.Why == "" {
-				return "kept free"
-			}
-			return "kept free (" + k.Why + ")"
-		}
-	}
-	return ""
+	return fmt.Sprintf("%s is pinned at %s, which is %s.", p.Label(), a, o.Says)
 }
 
 func between(a, from, to netip.Addr) bool { return !a.Less(from) && !to.Less(a) }
@@ -146,27 +122,8 @@ func Way(v site.View, i site.Interface) string {
 // Free says why an interface cannot be pinned at an address in the given way,
 // or "". It is what a hand that drags a pin may know.
 func Free(v site.View, p site.Placed, a netip.Addr, by string) string {
-	n, _ := v.Network(p.Interface.Network)
-	if why := Unusable(v, n, a); why != "" {
-		return why
-	}
-	for _, o := range v.PinnedAt(a) {
-		if o.Interface.ID != p.Interface.ID {
-			return "pinned for " + o.Label()
-		}
-	}
-	for _, o := range v.SeenAt(a) {
-		if o.Interface.ID != p.Interface.ID && (o.Interface.Pin == nil || o.Interface.Pin.Address == a) {
-			return "where " + o.Label() + " was seen"
-		}
-	}
-	if by == site.ByDevice && InRange(n, a) {
-		return "inside the DHCP range"
-	}
-	if by != site.ByDevice {
-		if why := cannotReserve(v, n, a); why != "" {
-			return "not to be reserved: " + why
-		}
+	if in := obstaclesFor(v, p, a, by); len(in) > 0 {
+		return in[0].Says
 	}
 	return ""
 }
@@ -174,7 +131,7 @@ func Free(v site.View, p site.Placed, a netip.Addr, by string) string {
 // Nearest is the lowest address free for an interface in the given way, and not promised
 // to somebody: in a band for its kind before elsewhere, outside the DHCP range before
 // inside.
-func Nearest(v site.View, p site.Placed, by string, promised func(netip.Addr) bool) (netip.Addr, bool) {
+func Nearest(v site.View, p site.Placed, by string, promised func(network string, a netip.Addr) bool) (netip.Addr, bool) {
 	n, _ := v.Network(p.Interface.Network)
 	lan := span.OfPrefix(n.Subnet)
 	best, bestScore := netip.Addr{}, 4
@@ -185,7 +142,7 @@ func Nearest(v site.View, p site.Placed, by string, promised func(netip.Addr) bo
 			if InRange(n, a) {
 				score += 2
 			}
-			if score < bestScore && Free(v, p, a, by) == "" && !promised(a) {
+			if score < bestScore && Free(v, p, a, by) == "" && !promised(n.ID, a) {
 				best, bestScore = a, score
 			}
 		}

@@ -75,11 +75,10 @@ func (b *board) costOut(c class) flow.Cost {
 // costOf is what a kind pays for a cell, the leaving and moving aside.
 func (b *board) costOf(k kind, u rule) flow.Cost {
 	cost := make(flow.Cost, b.base(false)+costs)
-	n := b.v.Networks[k.network]
 	at := cost[b.base(k.wanted):]
 	own := u.bands&k.bands != 0
 	for level, bad := range map[int]bool{
-		costInRange:   k.by != site.ByDevice && u.inRange && reservesAnywhere(b.v, n),
+		costInRange:   k.by != site.ByDevice && u.inRange && reservesAnywhere(b.v, b.n),
 		costNoBand:    !own,
 		costOtherBand: !own && u.bands != 0,
 		costEdge:      u.edge,
@@ -126,7 +125,6 @@ const none = -1
 
 // solve places the rows at the lowest cost, with the disputed seats in given states.
 func (b *board) solve(states map[int]int) *net {
-	b.v.Breathe()
 	levels := b.levels()
 	g := &net{Network: flow.New(levels), b: b}
 	trim := func(c flow.Cost) flow.Cost { return c[:levels] }
@@ -141,7 +139,7 @@ func (b *board) solve(states map[int]int) *net {
 			room = 0
 		}
 		n.supply = g.Arc(n.id, sink, room, nil)
-		if states[i] != pinnedOnly {
+		if states[i] != pinnedOnly && !s.private {
 			n.arc = g.Arc(g.cell[s.cell], n.id, flow.Endless, nil)
 		}
 		g.spot = append(g.spot, n)
@@ -151,7 +149,7 @@ func (b *board) solve(states map[int]int) *net {
 		to := make([]int, len(b.cells))
 		for c := range b.cells {
 			to[c] = none
-			if u, ok := b.allowed(k, b.cells[c]); ok {
+			if u := b.cells[c].rule; b.allowed(k, u) {
 				to[c] = g.Arc(n.id, g.cell[c], flow.Endless, trim(b.costOf(k, u)))
 			}
 		}
@@ -168,9 +166,9 @@ func (b *board) solve(states map[int]int) *net {
 		g.class = append(g.class, n)
 		var homes []int
 		for _, h := range c.home {
-			u, k, ok := b.allowedHome(c, h)
+			k, ok := b.allowedHome(c, h)
 			if ok && (states[h.spot] != pinnedOnly || h.pinned) {
-				homes = append(homes, g.Arc(n.id, g.spot[h.spot].id, flow.Endless, trim(flow.Sum(b.costOf(k, u), b.costLeaving(c, h)))))
+				homes = append(homes, g.Arc(n.id, g.spot[h.spot].id, flow.Endless, trim(flow.Sum(b.costOf(k, b.cells[b.spots[h.spot].cell].rule), b.costLeaving(c, h)))))
 			} else {
 				homes = append(homes, none)
 			}
@@ -186,7 +184,7 @@ func (b *board) solve(states map[int]int) *net {
 		}
 		g.out, g.outSpot = append(g.out, out), append(g.outSpot, holds)
 	}
-	g.placed = g.Send(source, sink, len(b.rows), b.v.Breathe) == len(b.rows)
+	g.placed = g.Send(source, sink, len(b.rows), b.v.Stopped) == len(b.rows)
 	return g
 }
 
@@ -274,7 +272,7 @@ func (b *board) leaveOut() (g *net, states map[int]int, proven bool) {
 // answer at hand, then those of the next, and soon all that could be.
 func (h *leaving) first(g *net, state int) {
 	states := map[int]int{}
-	for round := 1; g.placed; round++ {
+	for round := 1; g.placed && !h.b.v.Stopped(); round++ {
 		list := g.disputes()
 		if len(list) == 0 {
 			h.keep(g, states)
@@ -303,7 +301,7 @@ func (h *leaving) keep(g *net, states map[int]int) {
 func (h *leaving) search(states map[int]int) {
 	states = maps.Clone(states)
 	for {
-		if h.tries++; h.tries > h.most {
+		if h.tries++; h.tries > h.most || h.b.v.Stopped() {
 			return
 		}
 		g := h.b.solve(states)

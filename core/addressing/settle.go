@@ -26,7 +26,9 @@ func (g *net) settle() []uint32 {
 	}
 	out := make([]uint32, len(b.rows))
 	for i := range b.rows {
-		b.v.Breathe()
+		if b.v.Stopped() {
+			break
+		}
 		out[i] = s.row(i)
 		s.done[i] = true
 	}

@@ -2,7 +2,9 @@ package addressing
 
 import (
 	"cmp"
+	"fmt"
 	"net/netip"
+	"slices"
 	"strings"
 
 	"vestpin/core/catalogue"
@@ -49,27 +51,94 @@ func Suggest(v site.View) Plan {
 			mend = append(mend, p)
 		}
 	}
+	plan := Plan{Proven: true}
 	if len(want)+len(mend) == 0 {
-		return Plan{Proven: true}
+		return plan
 	}
-	b := newBoard(v, want, mend)
-	best, states, proven := b.leaveOut()
-	if fixed := best.decided(states); len(fixed) > 0 {
-		best = b.solve(fixed)
-	}
-	settled := best.settle()
-	plan := Plan{Proven: proven}
-	for i, x := range settled {
-		r, a := b.rows[i], span.Addr(x)
-		if x == 0 || r.keeps != "" && r.pinned == x {
+	by := waysOf(v, want, mend)
+	for _, n := range v.Networks {
+		b := newBoard(v, n, want, mend, by)
+		if len(b.rows) == 0 {
 			continue
 		}
-		plan.Suggestions = append(plan.Suggestions, Suggestion{r.Interface.ID, site.Pin{Address: a, By: r.by}, b.why(r, a)})
-	}
-	for _, n := range v.Networks {
-		plan.Unmet = append(plan.Unmet, b.noRoom(n, settled)...)
+		best, states, proven := b.leaveOut()
+		if v.Stopped() {
+			return Plan{}
+		}
+		if fixed := best.decided(states); len(fixed) > 0 {
+			best = b.solve(fixed)
+		}
+		settled := best.settle()
+		plan.Proven = plan.Proven && proven
+		for i, x := range settled {
+			r, a := b.rows[i], span.Addr(x)
+			if x == 0 || r.keeps != "" && r.pinned == x {
+				continue
+			}
+			plan.Suggestions = append(plan.Suggestions, Suggestion{r.Interface.ID, site.Pin{Address: a, By: r.by}, b.why(r, a, by)})
+		}
+		plan.Unmet = append(plan.Unmet, b.noRoom(settled, by)...)
 	}
 	return plan
+}
+
+// ways is how interfaces are to be pinned: on the device where they are Full, since the
+// router has not enough reservations.
+type ways struct {
+	full map[string]site.Router // by interface: the router whose reservations are all used
+}
+
+// of is how an interface is to be pinned.
+func (w ways) of(v site.View, p site.Placed) string {
+	by := Way(v, *p.Interface)
+	if _, full := w.full[p.Interface.ID]; full {
+		return site.ByDevice
+	}
+	if by == site.ByReservation && p.Interface.Pin != nil && p.Interface.Pin.By == site.ByBoth {
+		return site.ByBoth
+	}
+	return by
+}
+
+// waysOf gives the reservations that routers with few have left to the more important of
+// those that are to be planned.
+func waysOf(v site.View, want, mend []site.Placed) ways {
+	w := ways{map[string]site.Router{}}
+	planned := map[string]bool{}
+	for _, p := range slices.Concat(want, mend) {
+		planned[p.Interface.ID] = true
+	}
+	for _, r := range v.Routers {
+		if r.Form.ReservationLines == 0 {
+			continue
+		}
+		left := r.Form.ReservationLines
+		var rest []site.Placed
+		for _, p := range v.Interfaces() {
+			serving, ok := v.RouterOf(p.Interface.Network)
+			if !ok || serving.ID != r.ID {
+				continue
+			}
+			if pin := p.Interface.Pin; !planned[p.Interface.ID] && pin != nil && pin.Reserved() {
+				left--
+			}
+		}
+		for _, list := range [][]site.Placed{want, mend} {
+			from := len(rest)
+			for _, p := range list {
+				if serving, ok := v.RouterOf(p.Interface.Network); ok && serving.ID == r.ID && Way(v, *p.Interface) == site.ByReservation {
+					rest = append(rest, p)
+				}
+			}
+			slices.SortStableFunc(rest[from:], func(p, q site.Placed) int {
+				return cmp.Or(cmp.Compare(p.Device.Importance(), q.Device.Importance()), inOrder(p, q))
+			})
+		}
+		for _, p := range rest[min(len(rest), max(0, left)):] {
+			w.full[p.Interface.ID] = r
+		}
+	}
+	return w
 }
 
 // Edits gives the edits that take the whole plan.
@@ -94,8 +163,9 @@ func reservesAnywhere(v site.View, n site.Network) bool {
 	return ok && r.Form.Reserves != "inside-range" && r.Form.Reserves != "outside-range" && r.Form.Reserves != "no"
 }
 
-func (b *board) why(r row, a netip.Addr) string {
-	n, _ := b.v.Network(r.Interface.Network)
+func (b *board) why(r row, a netip.Addr, by ways) string {
+	n := b.n
+	full, none := by.full[r.Interface.ID]
 	var parts []string
 	switch {
 	case r.Interface.Seen == a:
@@ -113,6 +183,8 @@ func (b *board) why(r row, a netip.Addr) string {
 	}
 	if r.by == site.ByDevice {
 		switch {
+		case none:
+			parts = append(parts, fmt.Sprintf("set on the device because %s has only %d reservations", full.Label(), full.Form.ReservationLines))
 		case r.Interface.MAC == "":
 			parts = append(parts, "set on the device because its MAC address is not known")
 		case r.Interface.MAC.Randomised():

@@ -28,7 +28,7 @@ type court struct {
 type hearing struct {
 	w        site.Wish
 	open     bool
-	entries  []reach.Entry
+	entries  []reach.Mapping
 	port     uint32 // the outside port that is tried
 	heard    site.ProofHeard
 	identity string
@@ -71,7 +71,7 @@ func (c *court) gather() {
 			continue
 		}
 		c.differs[r.ID] = map[string]reach.Discrepancy{}
-		for _, d := range c.m.Compare(r.ID, r.Held.Forwards).Differs {
+		for _, d := range c.m.Compare(r.ID, *r.Held).Differs {
 			if _, there := c.differs[r.ID][d.Forward]; !there && d.Forward != "" {
 				c.differs[r.ID][d.Forward] = d
 			}
@@ -324,7 +324,7 @@ func (c *court) whoIsThere(t site.ProofThere) string {
 // opened by devices for themselves.
 func (c *court) pages(k *hearing) {
 	for _, e := range k.entries {
-		for _, id := range e.By {
+		for _, id := range e.Via {
 			f, _ := c.forward(id)
 			differs, read := c.differs[f.Router]
 			if !read {

@@ -143,7 +143,7 @@ func (c *court) whyForward(k *hearing, cause string) string {
 	is := map[string]string{ForwardMissing: "missing", ForwardPort: "port", ForwardProtocol: "protocol", ForwardAddress: "address"}[cause]
 	if k.seen[held] == is {
 		for _, e := range k.entries {
-			for _, id := range e.By {
+			for _, id := range e.Via {
 				f, _ := c.forward(id)
 				if d, wrong := c.differs[f.Router][id]; wrong {
 					return d.Says
@@ -266,7 +266,7 @@ func words(does string) *CauseMend { return &CauseMend{Does: does, Edits: []site
 func (c *court) retype(k *hearing) *CauseMend {
 	id := ""
 	for _, e := range k.entries {
-		for _, by := range e.By {
+		for _, by := range e.Via {
 			f, _ := c.forward(by)
 			if _, wrong := c.differs[f.Router][by]; wrong && id == "" {
 				id = by
@@ -274,7 +274,7 @@ func (c *court) retype(k *hearing) *CauseMend {
 		}
 	}
 	if id == "" {
-		id = k.entries[0].By[0]
+		id = k.entries[0].Via[0]
 	}
 	return &CauseMend{Does: "Type its line again, and save", Edits: []site.Edit{}, Step: "line:" + id + ":1"}
 }

@@ -101,13 +101,15 @@ func (n *Network) Work() int { return n.work }
 func (n *Network) Carries(a int) int { return int(n.arcs[a^1].room) }
 
 // Send sends at most so many units from one node to another at the lowest cost and
-// gives how many went. It calls breathe now and then.
-func (n *Network) Send(source, sink, most int, breathe func()) int {
+// gives how many went. It ends early once stopped says so.
+func (n *Network) Send(source, sink, most int, stopped func() bool) int {
 	sent := 0
 	seen := make([]bool, len(n.from))
 	for sent < most && n.price(source, sink) {
 		for sent < most {
-			breathe()
+			if stopped() {
+				return sent
+			}
 			clear(seen)
 			more := n.push(source, sink, most-sent, seen)
 			if more == 0 {

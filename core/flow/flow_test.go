@@ -83,7 +83,7 @@ func (k task) solve() (n *Network, sent int, cost []int, places []int) {
 			}
 		}
 	}
-	sent = n.Send(source, sink, len(k.cost), func() {})
+	sent = n.Send(source, sink, len(k.cost), func() bool { return false })
 	cost = make([]int, k.levels)
 	for a, c := range arcs {
 		for l := range c {

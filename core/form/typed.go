@@ -67,13 +67,16 @@ func typed(v site.View, r site.Router, most int) Typed {
 	return t
 }
 
+// reservations are those of all networks that a router serves, in the order of the site.
 func reservations(v site.View, r site.Router) []Reservation {
 	out := []Reservation{}
-	if serving, ok := v.RouterOf(r.Network); !ok || serving.ID != r.ID {
-		return out
+	serves := map[string]bool{}
+	for _, network := range r.Serves() {
+		serving, ok := v.RouterOf(network)
+		serves[network] = ok && serving.ID == r.ID
 	}
 	for _, p := range v.Interfaces() {
-		if pin := p.Interface.Pin; p.Interface.Network == r.Network && pin != nil && pin.Reserved() {
+		if pin := p.Interface.Pin; serves[p.Interface.Network] && pin != nil && pin.Reserved() {
 			out = append(out, Reservation{p.Interface.ID, p.Label(), p.Interface.MAC, pin.Address})
 		}
 	}

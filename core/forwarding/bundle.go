@@ -28,6 +28,9 @@ func (c *choices) solve() solution {
 		default:
 			a = c.solveSmall(b.wishes)
 		}
+		if c.p.v.Stopped() {
+			return s
+		}
 		more := 0
 		if !a.proven {
 			more = max(0, c.p.levels.unmet(a.cost)-c.p.levels.unmet(a.bound))
@@ -49,7 +52,7 @@ func (c *choices) pickOf(wishes []int) [][]choice {
 }
 
 func (c *choices) solvePart(wishes []int) answer {
-	return newProblem(c.pickOf(wishes), c.p.levels.count(), len(c.p.levels.ranks), c.p.v.Breathe).solve()
+	return newProblem(c.pickOf(wishes), c.p.levels.count(), len(c.p.levels.ranks), c.p.v.Stopped).solve()
 }
 
 // stepOf is the best answer of a part with so many lines of a router.
@@ -69,7 +72,7 @@ func (c *choices) solveLines(b bundle, limit int) answer {
 	large := slices.ContainsFunc(b.parts, func(p part) bool { return len(p.wishes) > largePart })
 	var whole answer
 	if len(b.wishes) > 1 {
-		q := newProblem(c.pickOf(b.wishes), c.p.levels.count(), len(c.p.levels.ranks), c.p.v.Breathe)
+		q := newProblem(c.pickOf(b.wishes), c.p.levels.count(), len(c.p.levels.ranks), c.p.v.Stopped)
 		q.lines, q.limit, q.most = room, limit, mostWork/4
 		if large && slices.ContainsFunc(b.wishes, func(i int) bool { return c.several(i, limit) }) {
 			return c.byCounts(q, room, limit)
@@ -87,6 +90,9 @@ func (c *choices) solveLines(b bundle, limit int) answer {
 	work := mostWork
 	for k, part := range b.parts {
 		tables[k] = c.table(part, limit, room, &work)
+		if c.p.v.Stopped() || len(tables[k]) == 0 {
+			return answer{picks: make([]int, len(b.wishes)), cost: bound, bound: bound}
+		}
 		last := tables[k][len(tables[k])-1]
 		for l, x := range last.bound {
 			bound[l] += x
@@ -99,7 +105,6 @@ func (c *choices) solveLines(b bundle, limit int) answer {
 	best := [][]int{make([]int, c.p.levels.count())}
 	var steps [][]int
 	for _, table := range tables {
-		c.p.v.Breathe()
 		top := min(room, len(best)-1+table[len(table)-1].lines)
 		next, from := make([][]int, top+1), make([]int, top+1)
 		for used, cost := range best {
@@ -166,7 +171,7 @@ func (c *choices) table(p part, limit, room int, work *int) []stepOf {
 		}
 		top += most
 	}
-	q := newProblem(list, c.p.levels.count(), len(c.p.levels.ranks), c.p.v.Breathe)
+	q := newProblem(list, c.p.levels.count(), len(c.p.levels.ranks), c.p.v.Stopped)
 	q.limit = limit
 	var out []stepOf
 	for lines := 0; lines <= min(top, room); lines++ {
@@ -208,7 +213,7 @@ type small struct {
 	best    answer
 	steps   int
 	any     bool // one answer is enough
-	breathe func()
+	stopped func() bool
 }
 
 // few reports whether all choices of some wishes can be tried.
@@ -222,8 +227,8 @@ func few(list [][]choice) bool {
 	return true
 }
 
-func newSmall(list [][]choice, levels int, breathe func()) *small {
-	s := &small{list: list, used: map[int]bool{}, now: make([]int, levels), picks: make([]int, len(list)), least: make([][]int, len(list)+1), breathe: breathe}
+func newSmall(list [][]choice, levels int, stopped func() bool) *small {
+	s := &small{list: list, used: map[int]bool{}, now: make([]int, levels), picks: make([]int, len(list)), least: make([][]int, len(list)+1), stopped: stopped}
 	s.least[len(list)] = make([]int, levels)
 	for i := len(list) - 1; i >= 0; i-- {
 		s.least[i] = s.least[i+1]
@@ -261,7 +266,7 @@ func (s *small) solve() answer {
 
 // solveSmall solves wishes that share the lines of several routers.
 func (c *choices) solveSmall(wishes []int) answer {
-	s := newSmall(c.pickOf(wishes), c.p.levels.count(), c.p.v.Breathe)
+	s := newSmall(c.pickOf(wishes), c.p.levels.count(), c.p.v.Stopped)
 	s.room = c.rooms()
 	return s.solve()
 }
@@ -275,8 +280,8 @@ func (c *choices) rooms() []int {
 }
 
 func (s *small) step(i int) {
-	if s.steps++; s.steps%1000 == 0 {
-		s.breathe()
+	if s.steps++; s.steps%1000 == 0 && s.stopped() {
+		s.steps = mostSteps + 1
 	}
 	if s.best.cost != nil && (s.any || s.steps > mostSteps || !less(s.now, s.least[i], s.best.cost)) {
 		return

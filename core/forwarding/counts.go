@@ -98,5 +98,5 @@ func (q *problem) priced(levels, ranks int, cost func(choice) []int) *problem {
 			list[i][k].cost = cost(choices[k])
 		}
 	}
-	return newProblem(list, levels, ranks, q.breathe)
+	return newProblem(list, levels, ranks, q.stopped)
 }

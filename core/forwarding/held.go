@@ -19,13 +19,16 @@ func TakeHeld(v site.View, router string, group []reach.Discrepancy) []site.Edit
 	}
 	d := group[0]
 	planned := slices.IndexFunc(v.Forwards, func(f site.Forward) bool { return f.ID == d.Forward })
-	if d.Line == 0 || r.Held == nil || d.Line > len(r.Held.Forwards) {
+	if r.Held == nil {
+		return nil
+	}
+	held, found := d.HeldLine(*r.Held)
+	if !found {
 		if planned < 0 {
 			return nil
 		}
 		return shut(v, v.Forwards[planned])
 	}
-	held := r.Held.Forwards[d.Line-1]
 	from, doubt := reach.HeldSenders(held.From)
 	if doubt != "" {
 		return nil
@@ -39,7 +42,7 @@ func TakeHeld(v site.View, router string, group []reach.Discrepancy) []site.Edit
 	if planned < 0 {
 		planned = meant(v, router, f)
 	}
-	if at := v.PinnedAt(held.Address); len(at) > 0 {
+	if at, _ := v.Behind(r, held.Address); len(at) > 0 {
 		f.To = at[0].Interface.ID
 	}
 	if planned >= 0 {

@@ -126,7 +126,9 @@ func (c *choices) findUnits() {
 		return cmp.Or(cmp.Compare(a.router, b.router), cmp.Compare(a.proto, b.proto))
 	})
 	for _, at := range sides {
-		c.p.v.Breathe()
+		if c.p.v.Stopped() {
+			return
+		}
 		list := on[at]
 		slices.SortStableFunc(list, func(a, b claimed) int { return cmp.Compare(a.run.Lo, b.run.Lo) })
 		var cuts []uint32
@@ -145,11 +147,11 @@ func (c *choices) findUnits() {
 			if len(active) < 2 || !slices.ContainsFunc(active, func(cl claimed) bool { return cl.wish != active[0].wish }) {
 				continue
 			}
-			whos := make([]reach.Who, len(active))
+			whos := make([]reach.Sources, len(active))
 			for i, cl := range active {
 				whos[i] = cl.who
 			}
-			for _, atom := range reach.Atoms(whos) {
+			for _, atom := range reach.SourceClasses(whos) {
 				for _, i := range atom {
 					ch := &c.of[active[i].wish][active[i].choice]
 					ch.units = append(ch.units, next)

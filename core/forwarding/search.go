@@ -34,7 +34,7 @@ type problem struct {
 	ranks   int   // how many of the levels count wishes left out
 	caps    []int // by rank: how many may be left out; nil for any number
 	most    int   // arcs that may be looked at
-	breathe func()
+	stopped func() bool
 }
 
 // alike is wishes with the same choices.
@@ -43,8 +43,8 @@ type alike struct {
 	members []int
 }
 
-func newProblem(list [][]choice, levels, ranks int, breathe func()) *problem {
-	q := &problem{list: list, lines: -1, levels: levels, ranks: ranks, most: mostWork, breathe: breathe}
+func newProblem(list [][]choice, levels, ranks int, stopped func() bool) *problem {
+	q := &problem{list: list, lines: -1, levels: levels, ranks: ranks, most: mostWork, stopped: stopped}
 	place := map[string]int{}
 	var key []byte
 	for i, choices := range list {
@@ -93,7 +93,7 @@ type hunt struct {
 
 func (q *problem) solve() answer {
 	if q.caps == nil && few(q.list) {
-		s := newSmall(q.list, q.levels, q.breathe)
+		s := newSmall(q.list, q.levels, q.stopped)
 		if q.lines >= 0 {
 			s.limit(q.limit, q.lines)
 		}
@@ -220,8 +220,7 @@ func (h *hunt) costOf(picks map[pick]int) []int {
 }
 
 func (h *hunt) search(s state) {
-	h.breathe()
-	if h.work > h.most {
+	if h.work > h.most || h.stopped() {
 		return
 	}
 	var worst pick
@@ -360,7 +359,7 @@ func (h *hunt) relax(s state) (map[pick]int, bool) {
 			order = append(order, a)
 		}
 	}
-	sent := n.Send(source, sink, all, h.breathe)
+	sent := n.Send(source, sink, all, h.stopped)
 	if h.work += n.Work(); sent < all {
 		return nil, false
 	}

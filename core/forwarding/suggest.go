@@ -54,8 +54,14 @@ func Suggest(v site.View) Plan { return suggestFor(v, v.Wishes()) }
 
 func suggestFor(v site.View, open []site.Wish) Plan {
 	p := newPlanner(v, open)
+	if v.Stopped() {
+		return Plan{}
+	}
 	c := p.choices()
 	s := c.solve()
+	if v.Stopped() {
+		return Plan{}
+	}
 	e := &explaining{choices: c, solution: s, left: mostTests, names: mostNames}
 	s.option = slices.Clone(s.option) // what follows changes nothing of why others are left out
 	used := p.sockets()

@@ -65,7 +65,7 @@ func (p *planner) lookForWays(w *wish) string {
 	if why != "" {
 		return why
 	}
-	if reach.Meets(w.Wish, routers, w.Service.Ports, p.leads(nil)) {
+	if reach.Meets(p.v, w.Wish, routers, w.Service.Ports, p.leads(nil)) {
 		// What stays meets it: nothing is to be opened for it, at any price.
 		for _, kept := range p.subsets(w, w.held) {
 			w.ways = append(w.ways, way{keeps: kept, preferred: true})
@@ -73,7 +73,7 @@ func (p *planner) lookForWays(w *wish) string {
 		return ""
 	}
 	for _, kept := range p.subsets(w, w.held) {
-		if len(kept) > 0 && reach.Meets(w.Wish, routers, w.Service.Ports, p.leads(kept)) {
+		if len(kept) > 0 && reach.Meets(p.v, w.Wish, routers, w.Service.Ports, p.leads(kept)) {
 			w.ways = append(w.ways, way{keeps: kept, preferred: p.isPreferred(w, routers, kept)})
 		}
 	}
@@ -104,18 +104,18 @@ func (p *planner) byOthers(w *wish, routers []site.Router) {
 	goal := reach.At(w.Interface)
 	for _, r := range routers {
 		for _, h := range p.heldAt[r.ID] {
-			if h.Service != w.Service.ID && slices.ContainsFunc(h.spans, func(s reach.Span) bool { return s.Goal() == goal }) {
+			if h.Service != w.Service.ID && slices.ContainsFunc(h.spans, func(s reach.Span) bool { return s.Leads(goal) }) {
 				others = append(others, h)
 			}
 		}
 		goal = reach.Behind(r)
 	}
-	if len(others) == 0 || len(others) > mostOthers || !reach.Meets(w.Wish, routers, w.Service.Ports, p.leads(append(others, w.held...))) {
+	if len(others) == 0 || len(others) > mostOthers || !reach.Meets(p.v, w.Wish, routers, w.Service.Ports, p.leads(append(others, w.held...))) {
 		return
 	}
 	for i := len(others) - 1; i >= 0; i-- { // only those without which it is not met
 		less := slices.Delete(slices.Clone(others), i, i+1)
-		if reach.Meets(w.Wish, routers, w.Service.Ports, p.leads(append(less, w.held...))) {
+		if reach.Meets(p.v, w.Wish, routers, w.Service.Ports, p.leads(append(less, w.held...))) {
 			others = less
 		}
 	}
@@ -143,7 +143,7 @@ func (p *planner) isPreferred(w *wish, routers []site.Router, kept []held) bool 
 	}
 	s := *w.Service
 	s.Open = &as
-	return reach.Meets(site.Wish{Device: w.Device, Interface: w.Interface, Service: &s}, routers, w.Service.Ports, p.leads(kept))
+	return reach.Meets(p.v, site.Wish{Device: w.Device, Interface: w.Interface, Service: &s}, routers, w.Service.Ports, p.leads(kept))
 }
 
 // clash reports whether two forwards cannot stay together.
@@ -353,7 +353,7 @@ func (t *trail) spansTo(i int) []reach.Span {
 	want := reach.Allowed(t.w.Service.Open.From)
 	var out []reach.Span
 	for _, s := range t.leads(t.w.held)(t.routers[i].ID, goal) {
-		if s.Who.Covers(want) {
+		if s.Sources.Covers(want) {
 			out = append(out, s)
 		}
 	}
@@ -474,7 +474,7 @@ func (t *trail) end(at trailState) {
 // leadsOn reports whether a forward leads further in, or to ports on which the device
 // answers once it is set.
 func (t *trail) leadsOn(h held) bool {
-	return h.spans[0].Goal() != reach.At(t.w.Interface) || !h.InsidePorts().Set().Overlap(t.setting.Set()).Empty()
+	return !h.spans[0].Leads(reach.At(t.w.Interface)) || !h.InsidePorts().Set().Overlap(t.setting.Set()).Empty()
 }
 
 // inTheWay reports whether a forward wants ports that a new one of the same wish has.

@@ -223,7 +223,7 @@ func (e *explaining) can(wishes []int) bool {
 				}
 				slices.SortStableFunc(part[i], func(a, b choice) int { return a.cost[0] - b.cost[0] })
 			}
-			a := newProblem(part, 1, 0, e.p.v.Breathe).solve()
+			a := newProblem(part, 1, 0, e.p.v.Stopped).solve()
 			if a.cost == nil {
 				return !a.proven
 			}
@@ -234,7 +234,7 @@ func (e *explaining) can(wishes []int) bool {
 		}
 	}
 	if len(e.limits) == 0 {
-		a := newProblem(list, e.p.levels.count(), len(e.p.levels.ranks), e.p.v.Breathe).solve()
+		a := newProblem(list, e.p.levels.count(), len(e.p.levels.ranks), e.p.v.Stopped).solve()
 		return a.cost != nil || !a.proven
 	}
 	return true
@@ -242,7 +242,7 @@ func (e *explaining) can(wishes []int) bool {
 
 // canSmall tries all choices.
 func (e *explaining) canSmall(list [][]choice) bool {
-	s := newSmall(list, e.p.levels.count(), e.p.v.Breathe)
+	s := newSmall(list, e.p.levels.count(), e.p.v.Stopped)
 	s.room = e.rooms()
 	s.any = true
 	s.step(0)

@@ -39,7 +39,7 @@ type taken struct {
 // claim is outside ports that some senders use.
 type claim struct {
 	run span.Run
-	who reach.Who
+	who reach.Sources
 }
 
 // held is a forward of a service that may be kept, and how many lines it takes.
@@ -110,7 +110,9 @@ func newPlanner(v site.View, open []site.Wish) *planner {
 		}
 	}
 	for _, w := range p.wishes {
-		v.Breathe()
+		if v.Stopped() {
+			return p
+		}
 		p.findWays(w)
 	}
 	for _, w := range p.wishes {
@@ -180,15 +182,17 @@ func (p *planner) keepable(w *wish, f site.Forward) (held, bool) {
 	h := held{f, lines, reach.Leads(p.v, f)}
 	address, placed := p.v.Target(f)
 	r, _ := p.v.Router(f.Router)
-	n, _ := p.v.Network(r.Network)
-	if !address.IsValid() || !n.Subnet.Contains(address) {
+	if n, ok := p.v.NetworkAt(r, address); !ok || placed != nil && placed.Interface.Network != n.ID {
 		return held{}, false
 	}
-	if placed != nil {
-		return h, placed.Interface.ID == w.Interface.ID && placed.Interface.Network == r.Network && placed.Interface.Pin != nil && f.Protocol.Meets(w.Service.Protocol) && !f.InsidePorts().Set().Overlap(w.Service.Ports.Set()).Empty()
+	inner, behind := reach.Inner(p.v, f.Router, address)
+	if behind && placed != nil && placed.Interface.ID != w.Interface.ID {
+		placed = nil // it is the router behind
 	}
-	inner, ok := reach.Inner(p.v, f.Router, address)
-	if !ok {
+	if placed != nil {
+		return h, placed.Interface.ID == w.Interface.ID && placed.Interface.Pin != nil && f.Protocol.Meets(w.Service.Protocol) && !f.InsidePorts().Set().Overlap(w.Service.Ports.Set()).Empty()
+	}
+	if !behind {
 		return held{}, false
 	}
 	route, why := reach.Route(p.v, w.Wish)
@@ -204,7 +208,7 @@ func (p *planner) leads(kept []held) func(router string, goal reach.Goal) []reac
 				continue
 			}
 			for _, s := range h.spans {
-				if s.Goal() == goal {
+				if s.Leads(goal) {
 					out = append(slices.Clip(out), s)
 				}
 			}

@@ -1,12 +1,15 @@
-// Package past makes up small sites with a past, for tests alone: forwards by hand and of
-// services, several of one, chains of routers, locks, pins that cannot stay, and too few
-// ports, lines and addresses.
+// Package past makes up small sites as they really are, for tests alone: forwards by hand
+// and of services, several of one, to bare addresses and switched off; chains of routers,
+// several networks of one, the same subnet behind two; servers in the LAN, exposed hosts,
+// lines that a router holds, mappings; locks, pins that cannot stay, and too few ports,
+// lines, reservations and addresses. Its oracle follows packets through them by hand.
 package past
 
 import (
 	"fmt"
 	"math/rand/v2"
 	"net/netip"
+	"slices"
 
 	"vestpin/core/site"
 	"vestpin/core/span"
@@ -57,7 +60,19 @@ func Chain(r *rand.Rand, devices int) site.Site {
 		}
 		s.Routers = append(s.Routers, router)
 	}
-	if r.IntN(6) == 0 { // another router beside the innermost, that leads nowhere
+	flat := -1
+	if long > 1 && r.IntN(5) == 0 { // a flat beside the innermost, with the same subnet
+		flat = long
+		twin := s.Networks[long-1]
+		twin.ID = "flat"
+		s.Networks = append(s.Networks, twin)
+		s.Routers = append(s.Routers, site.Router{ID: "flat", Network: "flat", Upstream: s.Routers[long-2].ID, UPnP: "off", WAN: site.WAN{Kind: "static", Address: addr(long-2, 13)}, Form: form(r)})
+	}
+	if r.IntN(5) == 0 { // a second network of the innermost
+		s.Networks = append(s.Networks, site.Network{ID: "vlan", Subnet: netip.MustParsePrefix("10.48.9.0/28"), Gateway: addr(9, 1)})
+		s.Routers[long-1].Networks = []string{s.Routers[long-1].Network, "vlan"}
+	}
+	if r.IntN(6) == 0 && flat < 0 { // another router beside the innermost, that leads nowhere
 		s.Routers = append(s.Routers, site.Router{ID: "side", Network: s.Networks[long-1].ID, Upstream: "r0", Form: form(r), UPnP: "off"})
 		s.Routers[long], s.Routers[long-1] = s.Routers[long-1], s.Routers[long]
 		if long == 1 {
@@ -67,10 +82,85 @@ func Chain(r *rand.Rand, devices int) site.Site {
 	for i := range 1 + r.IntN(devices) {
 		s.Devices = append(s.Devices, device(r, i, long-1))
 	}
+	for i := range s.Devices {
+		if n := &s.Devices[i].Interfaces[0]; r.IntN(6) == 0 && flat > 0 {
+			n.Network = "flat"
+		} else if len(s.Routers[long-1].Networks) > 1 && r.IntN(3) == 0 {
+			n.Network = "vlan"
+			if n.Pin != nil {
+				n.Pin.Address = addr(9, 4+i)
+			}
+		}
+	}
+	if long > 1 && r.IntN(4) == 0 { // the router behind, as the one in front knows it
+		wan := s.Routers[slices.IndexFunc(s.Routers, func(o site.Router) bool { return o.ID == "r1" })].WAN.Address
+		d := site.Device{ID: "box", Name: "box", Kind: Pick(r, "router", "router", ""), Interfaces: []site.Interface{{ID: "box.0", Network: "n0", MAC: "00:00:5e:00:53:f0", Seen: wan}}}
+		if r.IntN(3) > 0 && wan.As4()[1] == 48 {
+			d.Interfaces[0].Pin = &site.Pin{Address: wan, By: Pick(r, site.ByReservation, site.ByBoth)}
+		} else if r.IntN(2) == 0 {
+			d.Interfaces[0].Wants = "pin"
+		}
+		s.Devices = append(s.Devices, d)
+	}
 	for i := range r.IntN(2 + devices) {
 		s.Forwards = append(s.Forwards, forward(r, s, i))
 	}
+	taken(r, &s)
 	return s
+}
+
+// taken makes addresses that are taken in ways that no pin tells: by servers, and by what
+// the routers lead to bare ones.
+func taken(r *rand.Rand, s *site.Site) {
+	for i := range s.Networks {
+		n := &s.Networks[i]
+		at := func(last int) netip.Addr {
+			b := n.Subnet.Addr().As4()
+			b[3] = byte(last)
+			return netip.AddrFrom4(b)
+		}
+		if r.IntN(4) == 0 {
+			n.DNS = []netip.Addr{at(2), at(3)}
+		}
+		if r.IntN(6) == 0 {
+			n.Servers = []site.DHCPServer{{Address: at(Pick(r, 1, 10)), Gateway: at(Pick(r, 1, 11))}}
+		}
+		if r.IntN(4) == 0 {
+			n.Ranges = []site.Range{{From: at(9), To: at(12)}}
+		}
+	}
+	for i := range s.Routers {
+		router := &s.Routers[i]
+		net := s.Networks[slices.IndexFunc(s.Networks, func(n site.Network) bool { return n.ID == router.Network })]
+		at := func() netip.Addr {
+			b := net.Subnet.Addr().As4()
+			b[3] = byte(2 + r.IntN(12))
+			return netip.AddrFrom4(b)
+		}
+		line := func() site.HeldForward {
+			return site.HeldForward{Protocol: site.TCP, Outside: Ports("8022"), Address: at(), Inside: Ports("22"), Enabled: r.IntN(4) > 0}
+		}
+		if r.IntN(6) == 0 {
+			router.Held = &site.Held{Forwards: []site.HeldForward{line()}}
+		}
+		if r.IntN(8) == 0 {
+			router.Mapped = &site.Mapped{Forwards: []site.HeldForward{line()}}
+		}
+		if r.IntN(8) == 0 {
+			router.ExposedHost = at().String()
+			if d := s.Devices[r.IntN(len(s.Devices))]; router.On(d.Interfaces[0].Network) {
+				router.ExposedHost = Pick(r, d.Interfaces[0].ID, router.ExposedHost)
+			}
+			for _, inner := range s.Routers {
+				if inner.Upstream == router.ID && inner.WAN.Address.IsValid() && r.IntN(2) == 0 {
+					router.ExposedHost = inner.WAN.Address.String()
+				}
+			}
+		}
+		if r.IntN(10) == 0 { // by hand, to whoever is there
+			s.Forwards = append(s.Forwards, site.Forward{ID: fmt.Sprint("bare", i), Router: router.ID, Enabled: r.IntN(6) > 0, Protocol: Pick(r, site.TCP, site.Both), Outside: Ports(Pick(r, "8080", "80", "1-65535")), To: at().String()})
+		}
+	}
 }
 
 func addr(network, n int) netip.Addr {
@@ -81,7 +171,8 @@ func form(r *rand.Rand) site.Form {
 	return site.Form{
 		PortsPerLine: Pick(r, "one", "range", "list"), Renumber: Pick(r, "none", "one", "range", "range"),
 		Protocols:    Pick(r, []site.Protocol{"tcp", "udp"}, []site.Protocol{"tcp", "udp", "both"}),
-		LimitsSender: Pick(r, "no", "network"), Lines: Pick(r, 0, 0, 0, 1, 2, 3, 4), Reserves: "anywhere",
+		LimitsSender: Pick(r, "no", "network"), Lines: Pick(r, 0, 0, 0, 1, 2, 3, 4), Reserves: Pick(r, "anywhere", "anywhere", "anywhere", "outside-range", "inside-range", "no"), ReservationLines: Pick(r, 0, 0, 0, 1, 2),
+		Refuses: Pick(r, span.Ports{}, span.Ports{}, span.Ports{}, Ports("82"), Ports("80")),
 	}
 }
 
@@ -96,7 +187,7 @@ func device(r *rand.Rand, i, network int) site.Device {
 	for k := range Pick(r, 1, 1, 2) {
 		sv := site.Service{ID: fmt.Sprint(id, ".s", k), Interface: id + ".0", Protocol: Pick(r, site.TCP, site.TCP, site.UDP, site.Both), Ports: Ports(Pick(r, "80", "80", "81", "80-81"))}
 		if k == 1 {
-			sv.Ports = Ports("82")
+			sv.Ports = Ports(Pick(r, "82", "82", "80-82")) // beside the other, or over it
 		}
 		if r.IntN(6) > 0 {
 			sv.Open = &site.Open{Port: Pick(r, "any", "any", "same", "same")}
@@ -107,7 +198,7 @@ func device(r *rand.Rand, i, network int) site.Device {
 				sv.Open.Prefer = Ports("82")
 			}
 			if r.IntN(4) == 0 {
-				sv.Open.From = Senders(Pick(r, "198.51.100.0", "198.51.100.1", "198.51.100.0/30"))
+				sv.Open.From = Pick(r, Senders("198.51.100.0"), Senders("198.51.100.1"), Senders("198.51.100.0/30"), Senders("0.0.0.0/0"), Senders("0.0.0.0/1", "128.0.0.0/1"))
 			}
 		}
 		if sv.Ports.Len() == 1 && r.IntN(3) == 0 {
@@ -121,14 +212,20 @@ func device(r *rand.Rand, i, network int) site.Device {
 // forward makes one that somebody left behind: for a service and right or not, or by hand.
 func forward(r *rand.Rand, s site.Site, i int) site.Forward {
 	d := s.Devices[r.IntN(len(s.Devices))]
+	for len(d.Services) == 0 {
+		d = s.Devices[r.IntN(len(s.Devices))]
+	}
 	sv := d.Services[r.IntN(len(d.Services))]
 	at := r.IntN(len(s.Routers))
 	f := site.Forward{
 		ID: fmt.Sprint("f", i), Router: s.Routers[at].ID, Enabled: r.IntN(10) > 0, Locked: r.IntN(5) == 0, Protocol: Pick(r, sv.Protocol, sv.Protocol, site.TCP, site.UDP),
 		Outside: Ports(Pick(r, "80", "82", "9000", "81")), To: sv.Interface, Inside: sv.Ports, Service: Pick(r, sv.ID, sv.ID, ""),
 	}
-	if sv.Ports.Len() == 2 {
+	switch sv.Ports.Len() {
+	case 2:
 		f.Outside = Ports(Pick(r, "80-81", "9000-9001"))
+	case 3:
+		f.Outside = Ports(Pick(r, "80-82", "9000-9002"))
 	}
 	if r.IntN(5) == 0 { // wider than the service
 		f.Outside, f.Inside = Ports("80-82"), Ports("80-82")
@@ -139,7 +236,7 @@ func forward(r *rand.Rand, s site.Site, i int) site.Forward {
 		f.From = Senders("198.51.100.0/24")
 	}
 	for k, inner := range s.Routers { // a router leads to the next one inside
-		if inner.Upstream == f.Router && inner.ID != "side" && r.IntN(8) > 0 {
+		if inner.Upstream == f.Router && inner.ID != "side" && inner.ID != "flat" && r.IntN(8) > 0 {
 			f.To = s.Routers[k].WAN.Address.String()
 			if r.IntN(2) == 0 {
 				f.Inside = f.Outside

@@ -3,7 +3,6 @@ package reach
 import (
 	"fmt"
 	"net/netip"
-	"slices"
 
 	"vestpin/core/site"
 	"vestpin/core/span"
@@ -29,7 +28,9 @@ type Discrepancy struct {
 	Held     Treated       `json:"held"`
 	Says     string        `json:"says"`
 	Forward  string        `json:"forward,omitempty" doc:"The planned forward that decides"`
-	Line     int           `json:"line,omitempty" doc:"Which of the held lines decides, counted from 1"`
+	Line     int           `json:"line,omitempty" doc:"Where the held line that decides stands in its source"`
+
+	place int // of that line among what is held, counted from 1; 0 for none
 }
 
 // Comparison is a plan for a router against what it really holds.
@@ -41,42 +42,50 @@ type Comparison struct {
 // Same reports whether every packet of every sender has the same fate.
 func (c Comparison) Same() bool { return len(c.Differs) == 0 && len(c.Doubts) == 0 }
 
-// Compare holds the plan for a router against the lines that it really holds: it finds
-// every packet, on either protocol and of any sender, that the router would treat
-// otherwise. The router's own ports come first in both.
-func (m *Map) Compare(router string, held []site.HeldForward) Comparison {
+// Compare holds the plan for a router against what it really holds: it finds every packet,
+// on either protocol and of any sender, that the router would treat otherwise. The router's
+// own ports come first in both, the exposed host last.
+func (m *Map) Compare(router string, has site.Held) Comparison {
+	held := has.Forwards
 	r, ok := m.v.Router(router)
 	if !ok {
 		return Comparison{Differs: []Discrepancy{}, Doubts: []Doubt{}}
 	}
 	forwards, doubts := heldForwards(router, held)
+	host := ""
+	if has.ExposedHost.IsValid() {
+		host = has.ExposedHost.String()
+	}
 	out := Comparison{Differs: []Discrepancy{}, Doubts: append([]Doubt{}, doubts...)}
 	on := make([]*site.Forward, len(forwards))
 	for i := range forwards {
 		on[i] = &forwards[i]
 	}
 	for _, proto := range site.Both.Each() {
-		m.v.Breathe()
-		is, from := sweep(m.v, r, on, proto)
+		if m.v.Stopped() {
+			return out
+		}
+		is, from := sweep(m.v, r, on, host, proto)
 		if to := m.Cut(router); to > 0 && (from == 0 || to < from) {
 			from = to
 		}
 		if from > 0 {
 			out.Doubts = append(out.Doubts, Doubt{Says: fmt.Sprintf("from port %d/%s on the forwards overlap for so many senders that they are not compared", from, proto)})
 		}
-		c := comparing{proto: proto}
+		c := comparing{proto: proto, lines: held}
 		c.all(m.Spans(router, proto), is)
 		out.Differs = append(out.Differs, c.found...)
 	}
-	explain(m.v, out.Differs, held)
+	explain(m.v, r, out.Differs, held)
 	return out
 }
 
 // comparing walks two lists of spans, both rising by port.
 type comparing struct {
 	proto  site.Protocol
+	lines  []site.HeldForward
 	found  []Discrepancy
-	byWhom []Who // of each that is found
+	byWhom []Sources // of each that is found
 }
 
 func (c *comparing) all(plan, held []Span) {
@@ -117,39 +126,39 @@ func at(spans []Span, port uint32) (here, rest []Span) {
 
 // run compares what becomes of the packets of a run of ports.
 func (c *comparing) run(run span.Run, plan, held []Span) {
-	drop := Span{Who: Anyone}
-	for _, p := range append(slices.Clone(plan), drop) {
-		left := p.Who
-		if p.Forward == "" && !p.Own {
-			left = minusAll(Anyone, plan)
+	whos := func(list []Span) []Sources {
+		out := make([]Sources, len(list))
+		for i, s := range list {
+			out[i] = s.Sources
 		}
-		for _, h := range held {
-			if both := left.Overlap(h.Who); !both.Nobody() {
-				c.pair(run, p, h, both)
-			}
-		}
-		if p.Forward != "" || p.Own {
-			if alone := minusAll(left, held); !alone.Nobody() {
-				c.pair(run, p, drop, alone)
-			}
-		}
+		return out
 	}
-}
-
-func minusAll(w Who, spans []Span) Who {
-	for _, s := range spans {
-		w = w.Minus(s.Who)
+	if len(plan) == 1 && len(held) == 1 && plan[0].Sources.everybody() && held[0].Sources.everybody() {
+		c.pair(run, plan[0], held[0], Anyone)
+		return
 	}
-	return w
+	for _, p := range pairings(whos(plan), whos(held)) {
+		is, there := Span{}, Span{}
+		if p.a >= 0 {
+			is = plan[p.a]
+		}
+		if p.b >= 0 {
+			there = held[p.b]
+		}
+		c.pair(run, is, there, p.who)
+	}
 }
 
 // pair notes that some packets have two fates, if they have.
-func (c *comparing) pair(run span.Run, plan, held Span, who Who) {
+func (c *comparing) pair(run span.Run, plan, held Span, who Sources) {
 	p, h := treated(plan, run), treated(held, run)
 	if p.Fate == h.Fate && p.Address == h.Address && p.Inside.Equal(h.Inside) {
 		return
 	}
-	d := Discrepancy{Protocol: c.proto, Ports: span.PortList(run), Plan: p, Held: h, Forward: plan.Forward, Line: placeOf(held.Forward) + 1}
+	d := Discrepancy{Protocol: c.proto, Ports: span.PortList(run), Plan: p, Held: h, Forward: plan.Forward, place: placeOf(held.Forward) + 1}
+	if d.place > 0 {
+		d.Line = lineOf(c.lines, d.place)
+	}
 	d.From, d.Except = who.senders()
 	for i := len(c.found) - 1; i >= 0 && i >= len(c.found)-8; i-- { // goes on where one of the last ended
 		if o := &c.found[i]; goesOn(*o, d) && sameWho(c.byWhom[i], who) {
@@ -166,16 +175,35 @@ func treated(s Span, run span.Run) Treated {
 	switch {
 	case s.Own:
 		return Treated{Fate: ToRouter}
-	case s.Forward == "":
+	case s.Forward == "" && !s.Exposed:
 		return Treated{Fate: Dropped}
 	}
 	lo := s.Inside + run.Lo - s.Ports.Lo
 	return Treated{Forwarded, s.Address, span.PortList(span.Run{Lo: lo, Hi: lo + uint32(run.Len()) - 1})}
 }
 
+// lineOf is where a held line stands in its source; its place, where that is not known.
+func lineOf(held []site.HeldForward, place int) int {
+	if at := held[place-1].Line; at > 0 {
+		return at
+	}
+	return place
+}
+
+// HeldLine gives the line of what is held that decides a difference.
+func (d Discrepancy) HeldLine(has site.Held) (site.HeldForward, bool) {
+	if d.place == 0 || d.place > len(has.Forwards) {
+		return site.HeldForward{}, false
+	}
+	return has.Forwards[d.place-1], true
+}
+
+// Decides reports whether the i-th of what is held decides a difference.
+func (d Discrepancy) Decides(i int) bool { return d.place == i+1 }
+
 // goesOn reports whether b is the next ports of the same two fates.
 func goesOn(a, b Discrepancy) bool {
-	return a.Forward == b.Forward && a.Line == b.Line && a.Plan.Fate == b.Plan.Fate && a.Held.Fate == b.Held.Fate &&
+	return a.Forward == b.Forward && a.place == b.place && a.Plan.Fate == b.Plan.Fate && a.Held.Fate == b.Held.Fate &&
 		a.Plan.Address == b.Plan.Address && a.Held.Address == b.Held.Address &&
 		follow(a.Ports, b.Ports) && follow(a.Plan.Inside, b.Plan.Inside) && follow(a.Held.Inside, b.Held.Inside)
 }
@@ -191,7 +219,7 @@ func joined(a, b span.Ports) span.Ports {
 	return span.PortList(span.Run{Lo: a.At(0), Hi: b.At(b.Len() - 1)})
 }
 
-func sameWho(a, b Who) bool {
+func sameWho(a, b Sources) bool {
 	if a.everybody() || b.everybody() {
 		return a.everybody() && b.everybody()
 	}

@@ -51,7 +51,7 @@ func hold(r *rand.Rand, s site.Site, router string) []site.HeldForward {
 }
 
 // hop is what a router does with one packet, worked out line by line.
-func hop(s site.Site, router string, forwards []site.Forward, proto site.Protocol, port int, sender netip.Addr) Treated {
+func hop(s site.Site, router string, forwards []site.Forward, host string, proto site.Protocol, port int, sender netip.Addr) Treated {
 	v := site.NewView(s)
 	r, _ := v.Router(router)
 	for _, own := range r.OwnPorts {
@@ -60,11 +60,20 @@ func hop(s site.Site, router string, forwards []site.Forward, proto site.Protoco
 		}
 	}
 	for _, f := range forwards {
-		may := len(f.From) == 0 || slices.ContainsFunc(f.From, func(w site.Sender) bool { return sender.IsValid() && w.Contains(sender) })
+		all := map[byte]bool{} // the halves of all addresses that are let in
+		for _, w := range f.From {
+			for _, half := range []byte{0, 128} {
+				all[half] = all[half] || w.Bits() < 2 && w.Contains(netip.AddrFrom4([4]byte{half}))
+			}
+		}
+		may := len(f.From) == 0 || all[0] && all[128] || slices.ContainsFunc(f.From, func(w site.Sender) bool { return sender.IsValid() && w.Contains(sender) })
 		if at := f.Outside.Index(uint32(port)); f.Router == router && f.Enabled && f.Protocol.Covers(proto) && at >= 0 && may {
 			address, _ := v.Target(f)
 			return Treated{Forwarded, address, span.Port(int(f.InsidePorts().At(at)))}
 		}
+	}
+	if address, _ := v.TargetOf(router, host); host != "" {
+		return Treated{Forwarded, address, span.Port(port)}
 	}
 	return Treated{Fate: Dropped}
 }
@@ -95,7 +104,10 @@ func TestCompareAgainstPackets(t *testing.T) {
 		m := Of(site.NewView(s))
 		router := s.Routers[r.IntN(len(s.Routers))].ID
 		held := hold(r, s, router)
-		got := m.Compare(router, held)
+		r0, _ := site.NewView(s).Router(router)
+		has, exposed, host := site.Held{Forwards: held}, r0.ExposedHost, past.Pick(r, "", "10.48.0.5", "10.48.0.14")
+		has.ExposedHost, _ = netip.ParseAddr(host)
+		got := m.Compare(router, has)
 		if len(got.Doubts) > 0 {
 			t.Fatalf("round %d: doubts %v", round, got.Doubts)
 		}
@@ -107,7 +119,7 @@ func TestCompareAgainstPackets(t *testing.T) {
 					if port == 90 {
 						port = 8995
 					}
-					plan, is := hop(s, router, s.Forwards, proto, port, sender), hop(s, router, is, proto, port, sender)
+					plan, is := hop(s, router, s.Forwards, exposed, proto, port, sender), hop(s, router, is, host, proto, port, sender)
 					k := slices.IndexFunc(got.Differs, func(d Discrepancy) bool {
 						return d.Protocol == proto && d.Ports.Index(uint32(port)) >= 0 && concerns(d, sender)
 					})
@@ -170,8 +182,11 @@ func TestComparisonSays(t *testing.T) {
 	}{
 		{"as planned", page(line("both", "8020", "10.48.16.20", "80")), nil},
 		{"an address where nobody is", page(line("both", "8020", "10.48.16.12", "80")), []string{
-			"8020/tcp goes to 10.48.16.12 in the router, planned to Gallery recorder (10.48.16.20 port 80): a digit?",
-			"8020/udp goes to 10.48.16.12 in the router, planned to Gallery recorder (10.48.16.20 port 80): a digit?"}},
+			"8020/tcp goes to 10.48.16.12 in the router, planned to Gallery recorder (10.48.16.20 port 80).",
+			"8020/udp goes to 10.48.16.12 in the router, planned to Gallery recorder (10.48.16.20 port 80)."}},
+		{"a digit, but in two parts", page(line("both", "8020", "10.48.17.21", "80")), []string{
+			"8020/tcp goes to 10.48.17.21 in the router, planned to Gallery recorder (10.48.16.20 port 80).",
+			"8020/udp goes to 10.48.17.21 in the router, planned to Gallery recorder (10.48.16.20 port 80)."}},
 		{"one digit too many", page(line("both", "8020", "10.48.16.200", "80"))[:1], []string{
 			"6970-6979/tcp to Gallery recorder (10.48.16.20 port 6970-6979) is shut in the router for 198.51.100.0/24, and planned to be open.",
 			"8020/tcp goes to 10.48.16.200 in the router, planned to Gallery recorder (10.48.16.20 port 80): a digit?",
@@ -195,7 +210,7 @@ func TestComparisonSays(t *testing.T) {
 	}
 	for _, c := range cases {
 		t.Run(c.what, func(t *testing.T) {
-			got := Of(site.NewView(s)).Compare("edge", c.held)
+			got := Of(site.NewView(s)).Compare("edge", site.Held{Forwards: c.held})
 			var says []string
 			for _, d := range got.Differs {
 				says = append(says, d.Says)

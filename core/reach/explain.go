@@ -7,11 +7,18 @@ import (
 	"strings"
 
 	"vestpin/core/site"
+	"vestpin/core/span"
 )
 
 // explaining says of differences what they are, in a sentence each, by what else differs.
 type explaining struct {
-	v        site.View
+	v      site.View
+	router site.Router
+	held   []site.HeldForward
+
+	heldTo    map[netip.Addr][]int // by where they lead: the places of held lines
+	plannedTo map[netip.Addr][]*site.Forward
+
 	lines    map[start][]site.HeldForward
 	forwards map[string]*site.Forward
 	missing  map[ending][]*Discrepancy // planned, and not in the router
@@ -31,16 +38,24 @@ type ending struct {
 	inside   string
 }
 
-func explain(v site.View, differs []Discrepancy, held []site.HeldForward) {
-	e := explaining{v: v, lines: map[start][]site.HeldForward{}, forwards: map[string]*site.Forward{}, missing: map[ending][]*Discrepancy{}, extra: map[ending][]*Discrepancy{}}
+func explain(v site.View, r site.Router, differs []Discrepancy, held []site.HeldForward) {
+	e := explaining{v: v, router: r, held: held, lines: map[start][]site.HeldForward{}, forwards: map[string]*site.Forward{}, missing: map[ending][]*Discrepancy{}, extra: map[ending][]*Discrepancy{}}
 	for _, h := range held {
 		if !h.Outside.IsZero() {
 			at := start{h.Address, h.Outside.At(0)}
 			e.lines[at] = append(e.lines[at], h)
 		}
 	}
+	e.heldTo, e.plannedTo = map[netip.Addr][]int{}, map[netip.Addr][]*site.Forward{}
+	for i, h := range held {
+		e.heldTo[h.Address] = append(e.heldTo[h.Address], i)
+	}
 	for i := range v.Forwards {
-		e.forwards[v.Forwards[i].ID] = &v.Forwards[i]
+		f := &v.Forwards[i]
+		e.forwards[f.ID] = f
+		if to, _ := v.Target(*f); to.IsValid() && f.Router == r.ID {
+			e.plannedTo[to] = append(e.plannedTo[to], f)
+		}
 	}
 	for i := range differs {
 		d := &differs[i]
@@ -60,6 +75,9 @@ func explain(v site.View, differs []Discrepancy, held []site.HeldForward) {
 
 func (e explaining) says(d *Discrepancy) string {
 	ports := fmt.Sprintf("%s/%s", d.Ports, d.Protocol)
+	if says, ok := e.order(ports, d); ok {
+		return says
+	}
 	switch {
 	case d.Plan.Fate == Dropped && d.Held.Fate == Forwarded:
 		return e.unplanned(ports, d)
@@ -67,26 +85,83 @@ func (e explaining) says(d *Discrepancy) string {
 		return e.absent(ports, d)
 	case d.Plan.Address != d.Held.Address:
 		says := fmt.Sprintf("%s goes to %s in the router, planned to %s%s.", ports, d.Held.Address, e.planned(d), whom(d))
-		if d.Plan.Address.IsValid() && e.mistyped(d.Held.Address, d.Plan.Address) {
+		if d.Plan.Address.IsValid() && mistyped(d.Held.Address, d.Plan.Address) {
 			says = strings.TrimSuffix(says, ".") + ": a digit?"
 		}
 		return says
 	}
 	says := fmt.Sprintf("%s arrives at port %s in the router, planned at %s%s.", ports, d.Held.Inside, d.Plan.Inside, whom(d))
-	if slip(d.Held.Inside.String(), d.Plan.Inside.String()) {
+	if slipIn(d.Held.Inside.String(), d.Plan.Inside.String()) {
 		says = strings.TrimSuffix(says, ".") + ": a digit?"
 	}
 	return says
 }
 
-// mistyped reports whether an address looks like a slip of the finger for another: by its
-// digits, or since nobody is there whom it could have been meant for.
-func (e explaining) mistyped(typed, meant netip.Addr) bool {
-	a, b := lastOf(typed), lastOf(meant)
-	if slip(a, b) {
-		return true
+// order says of a difference that it is the order of two lines alone: both stand in the
+// router as planned, but the one that decides there comes before the other.
+func (e explaining) order(ports string, d *Discrepancy) (string, bool) {
+	f, ok := e.forwards[d.Forward]
+	if !ok || d.place == 0 || !e.plannedAs(e.held[d.place-1]) {
+		return "", false
 	}
-	return len(a) == len(b) && len(e.v.PinnedAt(typed)) == 0 && len(e.v.SeenAt(typed)) == 0
+	for _, i := range e.heldTo[d.Plan.Address] {
+		if i+1 > d.place && e.is(e.held[i], *f) {
+			return fmt.Sprintf("%s goes to %s in the router, planned to %s: line %d comes before line %d, and the first that matches decides. Change their order.",
+				ports, e.at(d.Held), e.planned(d), lineOf(e.held, d.place), lineOf(e.held, i+1)), true
+		}
+	}
+	return "", false
+}
+
+// plannedAs reports whether a held line is one that is planned.
+func (e explaining) plannedAs(h site.HeldForward) bool {
+	return slices.ContainsFunc(e.plannedTo[h.Address], func(f *site.Forward) bool { return e.is(h, *f) })
+}
+
+// is reports whether a held line is a planned forward, or one of the lines of it.
+func (e explaining) is(h site.HeldForward, f site.Forward) bool {
+	if !h.Enabled || !f.Enabled || f.Router != e.router.ID || !f.Protocol.Covers(h.Protocol) {
+		return false
+	}
+	address, _ := e.v.Target(f)
+	from, doubt := HeldSenders(h.From)
+	if doubt != "" || h.Address != address || !Allowed(f.From).Covers(Allowed(from)) {
+		return false
+	}
+	for o, i := range span.Paired(h.Outside, h.InsidePorts()) {
+		at := f.Outside.Index(o.Lo)
+		if at < 0 || f.Outside.Index(o.Hi) != at+o.Len()-1 || f.InsidePorts().At(at) != i.Lo {
+			return false
+		}
+	}
+	return true
+}
+
+// mistyped reports whether an address looks like a slip of the finger for another.
+func mistyped(typed, meant netip.Addr) bool {
+	return typed.IsValid() && meant.IsValid() && slipIn(typed.String(), meant.String())
+}
+
+// slipIn reports whether two texts of numbers are alike but for one number, which is off by
+// a slip of the finger.
+func slipIn(a, b string) bool {
+	parts := func(s string) []string {
+		return strings.FieldsFunc(s, func(c rune) bool { return c < '0' || c > '9' })
+	}
+	p, q := parts(a), parts(b)
+	if len(p) != len(q) {
+		return false
+	}
+	off := 0
+	for i := range p {
+		if p[i] == q[i] {
+			continue
+		}
+		if off++; !slip(p[i], q[i]) {
+			return false
+		}
+	}
+	return off == 1
 }
 
 // unplanned says of what is open in the router alone what it could have been meant for.
@@ -99,6 +174,9 @@ func (e explaining) unplanned(ports string, d *Discrepancy) string {
 	}
 	for _, m := range e.missing[ending{d.Protocol, d.Held.Address, d.Held.Inside.String()}] {
 		return fmt.Sprintf("%s leads to %s in the router; planned as %s.", ports, e.at(d.Held), m.Ports)
+	}
+	if d.place == 0 {
+		return fmt.Sprintf("%s go to %s, the exposed host of the router: in no plan.", ports, d.Held.Address)
 	}
 	return fmt.Sprintf("%s leads to %s: open in the router and in no plan.", ports, e.at(d.Held))
 }
@@ -120,7 +198,7 @@ func (e explaining) absent(ports string, d *Discrepancy) string {
 	if extra := e.extra[ending{d.Protocol, d.Plan.Address, d.Plan.Inside.String()}]; len(extra) > 0 {
 		x := extra[0]
 		says := fmt.Sprintf("%s to %s is missing in the router, which has %s for it", ports, to, x.Ports)
-		if slip(x.Ports.String(), d.Ports.String()) {
+		if slipIn(x.Ports.String(), d.Ports.String()) {
 			return says + ": a digit?"
 		}
 		return says + "."
@@ -153,10 +231,12 @@ func (e explaining) partner(d *Discrepancy, end Treated) (site.Protocol, bool) {
 // planned names where a planned forward leads.
 func (e explaining) planned(d *Discrepancy) string {
 	f, ok := e.forwards[d.Forward]
-	if !ok {
+	at := e.at(d.Plan)
+	if !ok && d.Plan.Fate == Forwarded {
+		return "the exposed host (" + at + ")"
+	} else if !ok {
 		return "nobody"
 	}
-	at := e.at(d.Plan)
 	if _, placed := e.v.Target(*f); placed != nil {
 		if !d.Plan.Address.IsValid() {
 			return placed.Label() + ", which has no fixed address"
@@ -197,13 +277,6 @@ func whom(d *Discrepancy) string {
 	return ""
 }
 
-func lastOf(a netip.Addr) string {
-	if !a.Is4() {
-		return ""
-	}
-	return fmt.Sprint(a.As4()[3])
-}
-
 // slip reports whether two numbers differ by a slip of the finger: one digit other, too
 // many or too few, or two neighbours exchanged.
 func slip(a, b string) bool {
@@ -231,12 +304,12 @@ func slip(a, b string) bool {
 func Takes(differs []Discrepancy) [][]Discrepancy {
 	type who struct {
 		forward string
-		line    int
+		place   int
 	}
 	place := map[who]int{}
 	var out [][]Discrepancy
 	for _, d := range differs {
-		key := who{d.Forward, d.Line}
+		key := who{d.Forward, d.place}
 		k, ok := place[key]
 		if !ok {
 			k = len(out)

@@ -24,7 +24,7 @@ func heldForwards(router string, held []site.HeldForward) (out []site.Forward, d
 		}
 		from, says := HeldSenders(h.From)
 		if says != "" {
-			doubts = append(doubts, Doubt{h.Line, says})
+			doubts = append(doubts, Doubt{lineOf(held, i+1), says})
 		}
 		f := site.Forward{
 			ID: heldID(i), Router: router, Enabled: true, Protocol: h.Protocol, Outside: h.Outside, To: h.Address.String(), Inside: h.Inside, From: from,
@@ -35,11 +35,11 @@ func heldForwards(router string, held []site.HeldForward) (out []site.Forward, d
 		if one, single := h.Inside.Single(); single && h.Outside.Len() > 1 {
 			// Pages that ask for one device port beside a range mean the first.
 			if f.Inside, single = Rising(one, h.Outside); !single {
-				doubts = append(doubts, Doubt{h.Line, fmt.Sprintf("%s leads to port %d, from where so many do not fit below 65536", h.Outside, one)})
+				doubts = append(doubts, Doubt{lineOf(held, i+1), fmt.Sprintf("%s leads to port %d, from where so many do not fit below 65536", h.Outside, one)})
 				continue
 			}
 		} else if !h.Inside.IsZero() && h.Inside.Len() != h.Outside.Len() {
-			doubts = append(doubts, Doubt{h.Line, fmt.Sprintf("%s are %d ports outside, and %s are %d on the device", h.Outside, h.Outside.Len(), h.Inside, h.Inside.Len())})
+			doubts = append(doubts, Doubt{lineOf(held, i+1), fmt.Sprintf("%s are %d ports outside, and %s are %d on the device", h.Outside, h.Outside.Len(), h.Inside, h.Inside.Len())})
 		}
 		out = append(out, f)
 	}
@@ -103,8 +103,8 @@ func placeOf(id string) int {
 	return n
 }
 
-// senders lists those whom a Who holds; strangers are everybody but the ones excepted.
-func (w Who) senders() (from, except []site.Sender) {
+// senders lists those whom a Sources holds; strangers are everybody but the ones excepted.
+func (w Sources) senders() (from, except []site.Sender) {
 	if w.everybody() {
 		return nil, nil
 	}

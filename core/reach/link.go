@@ -80,19 +80,9 @@ func (m *Map) Dial(w site.Wish) (string, bool) {
 	return strings.Join(out, " "), len(out) > 0
 }
 
-// Entry is a run of outside ports at which a service is reached: the first leads to the
-// device port Inside. By are the forwards of the way, from outside inwards.
-type Entry struct {
-	Protocol site.Protocol
-	Outside  span.Run
-	Inside   uint32
-	Who      Who
-	By       []string
-}
-
 // Entries gives where a service is reached from outside, protocol by protocol, rising by its
 // own ports. None where nothing leads there, or it stays inside.
-func (m *Map) Entries(w site.Wish) []Entry {
+func (m *Map) Entries(w site.Wish) []Mapping {
 	if w.Service.Open == nil {
 		return nil
 	}
@@ -100,11 +90,9 @@ func (m *Map) Entries(w site.Wish) []Entry {
 	if why != "" || len(routers) == 0 {
 		return nil
 	}
-	var out []Entry
+	var out []Mapping
 	for _, proto := range w.Service.Protocol.Each() {
-		for _, s := range Back(routers, At(w.Interface), proto, w.Service.Ports, m.To) {
-			out = append(out, Entry{proto, span.Run{Lo: s.To, Hi: s.To + s.Ports.Hi - s.Ports.Lo}, s.Ports.Lo, s.Who, s.By})
-		}
+		out = append(out, Back(routers, At(w.Interface), proto, w.Service.Ports, m.To)...)
 	}
 	return out
 }

@@ -16,24 +16,29 @@ import (
 )
 
 // Span is outside ports of a router, on one protocol and for some senders, that go one
-// way there: to the router itself where Own is set, else by a forward to an address, or
-// to an interface that has none. Inside is the port to which the first of them leads.
+// way there: to the router itself where Own is set, else by a forward, or since it is the
+// Exposed host, to an address, or to an interface that has none. Inside is the port to
+// which the first of them leads. Router is the one behind whose outside that is, where
+// packets go on.
 type Span struct {
 	Protocol  site.Protocol
 	Ports     span.Run
-	Who       Who
+	Sources   Sources
 	Own       bool
+	Exposed   bool
 	Forward   string
 	Address   netip.Addr
 	Interface string
+	Router    string
 	Inside    uint32
 }
 
-// Goal names where a span leads, or where it should: an address, or an interface that
-// has none.
+// Goal names where a span leads, or where it should: an address, an interface that has
+// none, or the outside of a router.
 type Goal struct {
 	address netip.Addr
 	loose   string
+	router  string
 }
 
 // At is the goal of what goes to an interface: its address, where it has one.
@@ -45,15 +50,30 @@ func At(i *site.Interface) Goal {
 }
 
 // Behind is the goal of what goes to the outside of a router.
-func Behind(r site.Router) Goal { return Goal{address: r.WAN.Address} }
+func Behind(r site.Router) Goal { return Goal{router: r.ID} }
 
 // Goal is where a span leads.
 func (s Span) Goal() Goal {
-	if s.Address.IsValid() {
+	switch {
+	case s.Router != "":
+		return Goal{router: s.Router}
+	case s.Address.IsValid():
 		return Goal{address: s.Address}
 	}
 	return Goal{loose: s.Interface}
 }
+
+// goals are the goal of a span and, where that is a router which is entered as a device as
+// well, the address of the device.
+func (s Span) goals() []Goal {
+	if s.Router != "" && s.Interface != "" {
+		return []Goal{{router: s.Router}, {address: s.Address}}
+	}
+	return []Goal{s.Goal()}
+}
+
+// Leads reports whether a span leads to a goal.
+func (s Span) Leads(goal Goal) bool { return slices.Contains(s.goals(), goal) }
 
 // Map is what reaches what at a site. It is made once for a computation and never
 // changed.
@@ -95,13 +115,17 @@ func Of(v site.View) *Map {
 		t := &table{spans: map[site.Protocol][]Span{}, to: map[Goal][]Span{}}
 		count := map[Goal]int{}
 		for _, proto := range site.Both.Each() {
-			v.Breathe()
+			if v.Stopped() {
+				return m
+			}
 			var cut uint32
-			if t.spans[proto], cut = sweep(v, r, on[r.ID], proto); cut > 0 && (t.cut == 0 || cut < t.cut) {
+			if t.spans[proto], cut = sweep(v, r, on[r.ID], r.ExposedHost, proto); cut > 0 && (t.cut == 0 || cut < t.cut) {
 				t.cut = cut
 			}
 			for i := range t.spans[proto] {
-				count[t.spans[proto][i].Goal()]++
+				for _, goal := range t.spans[proto][i].goals() {
+					count[goal]++
+				}
 			}
 		}
 		for _, proto := range site.Both.Each() {
@@ -109,11 +133,12 @@ func Of(v site.View) *Map {
 				if s.Own {
 					continue
 				}
-				goal := s.Goal()
-				if t.to[goal] == nil {
-					t.to[goal] = make([]Span, 0, count[goal])
+				for _, goal := range s.goals() {
+					if t.to[goal] == nil {
+						t.to[goal] = make([]Span, 0, count[goal])
+					}
+					t.to[goal] = append(t.to[goal], s)
 				}
-				t.to[goal] = append(t.to[goal], s)
 			}
 		}
 		m.tables[r.ID] = t
@@ -150,16 +175,35 @@ func Leads(v site.View, f site.Forward) []Span {
 
 // leads adds the spans of a forward on one protocol.
 func leads(out []Span, v site.View, f *site.Forward, proto site.Protocol) []Span {
-	address, placed := v.Target(*f)
-	who := Allowed(f.From)
+	to := target(v, f.Router, f.To)
+	to.Protocol, to.Forward, to.Sources = proto, f.ID, Allowed(f.From)
 	for outside, inside := range span.Paired(f.Outside, f.InsidePorts()) {
-		one := Span{Protocol: proto, Ports: outside, Who: who, Forward: f.ID, Address: address, Inside: inside.Lo}
-		if placed != nil {
-			one.Interface = placed.Interface.ID
-		}
+		one := to
+		one.Ports, one.Inside = outside, inside.Lo
 		out = append(out, one)
 	}
 	return out
+}
+
+// target is a span to where a router sends packets that go to an interface or an address.
+func target(v site.View, router, to string) Span {
+	var s Span
+	address, placed := v.TargetOf(router, to)
+	s.Address = address
+	if inner, ok := Inner(v, router, address); ok {
+		s.Router = inner.ID
+	}
+	if placed != nil {
+		s.Interface = placed.Interface.ID
+	}
+	return s
+}
+
+// exposed gives the span of the exposed host of a router: all that nothing else takes.
+func exposed(v site.View, router, to string, proto site.Protocol) Span {
+	s := target(v, router, to)
+	s.Protocol, s.Exposed, s.Sources, s.Ports, s.Inside = proto, true, Anyone, span.Run{Lo: 1, Hi: 65535}, 1
+	return s
 }
 
 // edge is where a span of one forward begins or ends; the router's own ports come
@@ -170,14 +214,19 @@ type edge struct {
 	ends bool
 }
 
+// mostSources is how many runs of sources are looked at in the ports of a router on one
+// protocol.
+const mostSources = 20_000_000
+
 // sweep cuts the ports of a router into spans: its own ports first, then its forwards,
-// the first that matches. It ends where there are too many, and says at which port.
-func sweep(v site.View, r site.Router, forwards []*site.Forward, proto site.Protocol) (spans []Span, from uint32) {
+// the first that matches, then the exposed host. It ends where there are too many, and says
+// at which port.
+func sweep(v site.View, r site.Router, forwards []*site.Forward, host string, proto site.Protocol) (spans []Span, from uint32) {
 	all := make([]Span, 0, len(forwards))
 	for _, own := range r.OwnPorts {
 		if own.Protocol.Covers(proto) {
 			for _, run := range own.Ports.Runs() {
-				all = append(all, Span{Protocol: proto, Ports: run, Who: Anyone, Own: true, Inside: run.Lo})
+				all = append(all, Span{Protocol: proto, Ports: run, Sources: Anyone, Own: true, Inside: run.Lo})
 			}
 		}
 	}
@@ -186,6 +235,9 @@ func sweep(v site.View, r site.Router, forwards []*site.Forward, proto site.Prot
 			all = leads(all, v, f, proto)
 		}
 	}
+	if host != "" {
+		all = append(all, exposed(v, r.ID, host, proto))
+	}
 	edges := make([]edge, 0, 2*len(all))
 	for i, s := range all {
 		edges = append(edges, edge{s.Ports.Lo, i, false}, edge{s.Ports.Hi + 1, i, true})
@@ -193,6 +245,7 @@ func sweep(v site.View, r site.Router, forwards []*site.Forward, proto site.Prot
 	slices.SortFunc(edges, func(a, b edge) int { return cmp.Or(cmp.Compare(a.port, b.port), cmp.Compare(a.span, b.span)) })
 	out := make([]Span, 0, len(all))
 	var active []int // in the order of the router
+	work := 0
 	for i := 0; i < len(edges); {
 		port := edges[i].port
 		for ; i < len(edges) && edges[i].port == port; i++ {
@@ -206,59 +259,71 @@ func sweep(v site.View, r site.Router, forwards []*site.Forward, proto site.Prot
 		if i == len(edges) {
 			break
 		}
-		if len(out) > mostSpans {
+		if len(out) > mostSpans || work > mostSources || v.Stopped() {
 			return out, port
 		}
-		out = cut(out, all, active, span.Run{Lo: port, Hi: edges[i].port - 1})
+		out, work = cut(out, all, active, span.Run{Lo: port, Hi: edges[i].port - 1}, work)
 	}
 	return out, 0
 }
 
-// cut adds the spans of a run in which the same forwards are active.
-func cut(out, all []Span, active []int, run span.Run) []Span {
-	left := Anyone
+// cut adds the spans of a run in which the same forwards are active, and how many runs of
+// sources it looked at.
+func cut(out, all []Span, active []int, run span.Run, work int) ([]Span, int) {
 	before := len(out)
+	whos := make([]Sources, 0, len(active))
 	for _, i := range active {
-		s := all[i]
-		s.Who = left.Overlap(s.Who)
-		if s.Who.Nobody() {
+		whos = append(whos, all[i].Sources)
+		work += all[i].Sources.set.Size()
+		if all[i].Sources.everybody() {
+			break
+		}
+	}
+	for k, who := range firstIn(whos) {
+		if who.Nobody() {
 			continue
 		}
-		left = left.Minus(all[i].Who)
+		s := all[active[k]]
+		s.Sources = who
 		s.Inside += run.Lo - s.Ports.Lo
 		s.Ports = run
 		out = append(out, s)
-		if left.Nobody() {
-			break
-		}
 	}
 	if last := before - 1; len(out) == before+1 && last >= 0 && follows(out[last], out[before]) && (last == 0 || out[last-1].Ports != out[last].Ports) {
 		out[last].Ports.Hi = out[before].Ports.Hi
 		out = out[:before]
 	}
-	return out
+	return out, work
 }
 
 // follows reports whether b goes on where a ends, for everybody.
 func follows(a, b Span) bool {
-	return a.Ports.Hi+1 == b.Ports.Lo && a.Own == b.Own && a.Forward == b.Forward && a.Address == b.Address && a.Interface == b.Interface &&
-		a.Who.everybody() && b.Who.everybody() && a.Inside+uint32(a.Ports.Len()) == b.Inside
+	return a.Ports.Hi+1 == b.Ports.Lo && a.Own == b.Own && a.Exposed == b.Exposed && a.Forward == b.Forward && a.Address == b.Address && a.Interface == b.Interface &&
+		a.Sources.everybody() && b.Sources.everybody() && a.Inside+uint32(a.Ports.Len()) == b.Inside
 }
 
-// Next finds the router to which a span leads on: one whose outside has that address on
-// the network of the router, where nobody else is pinned.
-func (m *Map) Next(router string, s Span) (site.Router, bool) {
-	if s.Own || s.Interface != "" || !s.Address.IsValid() {
+// Next finds the router to which a span leads on.
+func (m *Map) Next(s Span) (site.Router, bool) {
+	if s.Router == "" {
 		return site.Router{}, false
 	}
-	return Inner(m.v, router, s.Address)
+	return m.v.Router(s.Router)
 }
 
-// Inner finds the router whose outside has an address on the network of another.
+// Inner finds the router that takes what another sends to an address: one whose outside has
+// it on a network of the other, where nobody is pinned but that router itself.
 func Inner(v site.View, router string, a netip.Addr) (site.Router, bool) {
-	outer, _ := v.Router(router)
 	for _, r := range v.RoutersAt(a) {
-		if front, ok := v.Router(r.Upstream); ok && front.Network == outer.Network && r.ID != router {
+		if !v.InFront(router, *r) {
+			continue
+		}
+		front, _ := v.Router(r.Upstream)
+		between, _ := v.NetworkAt(front, a)
+		others := slices.ContainsFunc(v.PinnedAt(between.ID, a), func(p site.Placed) bool {
+			is, ok := v.IsRouter(p, a)
+			return !ok || is.ID != r.ID
+		})
+		if !others {
 			return *r, true
 		}
 	}

@@ -62,7 +62,7 @@ func BenchmarkCompare(b *testing.B) {
 		m := Of(v)
 		b.Run(fmt.Sprint(n), func(b *testing.B) {
 			for b.Loop() {
-				if c := m.Compare("edge", held); len(c.Differs) < n/10 {
+				if c := m.Compare("edge", site.Held{Forwards: held}); len(c.Differs) < n/10 {
 					b.Fatalf("%d differences", len(c.Differs))
 				}
 			}

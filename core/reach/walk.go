@@ -24,10 +24,12 @@ const (
 	ToRouter  = "router"
 )
 
-// Hop is one router of the way and the forward that took the packet on.
+// Hop is one router of the way and the forward that took the packet on; none where the
+// router sends all other ports to its exposed host.
 type Hop struct {
-	Router  string `json:"router"`
-	Forward string `json:"forward"`
+	Router      string `json:"router"`
+	Forward     string `json:"forward"`
+	ExposedHost bool   `json:"exposedHost,omitempty"`
 }
 
 // Fate is where a packet ends up. Port is the port at its last stop; Says tells
@@ -52,29 +54,45 @@ func Outermost(v site.View) (site.Router, bool) {
 }
 
 // Walk follows a packet from outside: a router's own ports come first, then its
-// forwards, the first that matches; what is sent to another router's outside
-// goes on there.
+// forwards, the first that matches, then its exposed host; what is sent to another
+// router's outside goes on there.
 func (m *Map) Walk(p Packet) Fate {
+	fate, _ := m.walk(p)
+	return fate
+}
+
+// stop is where a router of the way sent a packet, and the network of that address.
+type stop struct {
+	address netip.Addr
+	network string
+	port    int
+}
+
+func (m *Map) walk(p Packet) (Fate, []stop) {
 	fate := Fate{Fate: Dropped, Path: []Hop{}, Port: p.Port}
 	who := One(p.Sender)
+	var stops []stop
 	for at := p.Router; ; {
 		s, says, ok := m.at(at, p.Protocol, uint32(fate.Port), who)
-		fate.Path = append(fate.Path, Hop{at, s.Forward})
+		fate.Path = append(fate.Path, Hop{at, s.Forward, s.Exposed})
 		if !ok {
 			fate.Says = says
-			return fate
+			return fate, stops
 		}
 		if s.Own {
 			fate.Fate = ToRouter
-			return fate
+			return fate, stops
 		}
 		fate.Port = int(s.Inside) + fate.Port - int(s.Ports.Lo)
-		if next, ok := m.Next(at, s); ok && !passed(fate.Path, next.ID) {
+		r, _ := m.v.Router(at)
+		network, _ := m.v.NetworkAt(r, s.Address)
+		stops = append(stops, stop{s.Address, network.ID, fate.Port})
+		if next, ok := m.Next(s); ok && !passed(fate.Path, next.ID) {
 			at = next.ID
 			continue
 		}
 		fate.Fate, fate.Address, fate.Interface = Forwarded, s.Address, s.Interface
-		return fate
+		return fate, stops
 	}
 }
 
@@ -83,7 +101,7 @@ func passed(path []Hop, router string) bool {
 }
 
 // at finds the span that takes a port for a sender.
-func (m *Map) at(router string, proto site.Protocol, port uint32, who Who) (Span, string, bool) {
+func (m *Map) at(router string, proto site.Protocol, port uint32, who Sources) (Span, string, bool) {
 	spans := m.Spans(router, proto)
 	says := "no forward takes this port"
 	if from := m.Cut(router); from > 0 && port >= from {
@@ -96,7 +114,7 @@ func (m *Map) at(router string, proto site.Protocol, port uint32, who Who) (Span
 		return 1
 	})
 	for ; i < len(spans) && spans[i].Ports.Contains(port); i++ {
-		if spans[i].Who.Covers(who) {
+		if spans[i].Sources.Covers(who) {
 			return spans[i], "", true
 		}
 		says = "the sender is not among those that " + spans[i].Forward + " lets in"
@@ -126,16 +144,16 @@ func (m *Map) All(router string, sender netip.Addr) []Stretch {
 	return out
 }
 
-func (m *Map) all(router string, proto site.Protocol, who Who, within span.Run, path []Hop) []Stretch {
+func (m *Map) all(router string, proto site.Protocol, who Sources, within span.Run, path []Hop) []Stretch {
 	var out []Stretch
 	for _, s := range m.Spans(router, proto) {
-		if !s.Ports.Touches(within) || !s.Who.Covers(who) {
+		if !s.Ports.Touches(within) || !s.Sources.Covers(who) {
 			continue
 		}
 		run := span.Run{Lo: max(s.Ports.Lo, within.Lo), Hi: min(s.Ports.Hi, within.Hi)}
 		in := span.Run{Lo: s.Inside + run.Lo - s.Ports.Lo, Hi: s.Inside + run.Hi - s.Ports.Lo}
-		here := append(slices.Clone(path), Hop{router, s.Forward})
-		if next, ok := m.Next(router, s); ok && !passed(here, next.ID) {
+		here := append(slices.Clone(path), Hop{router, s.Forward, s.Exposed})
+		if next, ok := m.Next(s); ok && !passed(here, next.ID) {
 			for _, deeper := range m.all(next.ID, proto, who, in, here) {
 				lo := run.Lo + deeper.Ports.At(0) - in.Lo
 				deeper.Ports = span.PortList(span.Run{Lo: lo, Hi: lo + uint32(deeper.Ports.Len()) - 1})

@@ -15,7 +15,7 @@ import (
 func Route(v site.View, w site.Wish) ([]site.Router, string) {
 	first := ""
 	for _, r := range v.Routers {
-		if r.Network != w.Interface.Network {
+		if !r.On(w.Interface.Network) {
 			continue
 		}
 		out, why := outwards(v, r, w.Service.Open.Router)
@@ -39,8 +39,8 @@ func outwards(v site.View, r site.Router, last string) ([]site.Router, string) {
 		if !r.WAN.Address.IsValid() {
 			return nil, fmt.Sprintf("the address of %s on the outer router's network is not known", r.Label())
 		}
-		if between, ok := v.Network(next.Network); ok && !between.Subnet.Contains(r.WAN.Address) {
-			return nil, fmt.Sprintf("the outside address %s of %s is not on the network of %s", r.WAN.Address, r.Label(), next.Label())
+		if _, ok := v.NetworkAt(next, r.WAN.Address); !ok {
+			return nil, fmt.Sprintf("the outside address %s of %s is not on a network of %s", r.WAN.Address, r.Label(), next.Label())
 		}
 		r = next
 		out = append(out, r)
@@ -51,44 +51,52 @@ func outwards(v site.View, r site.Router, last string) ([]site.Router, string) {
 	return out, ""
 }
 
-// Shift is ports of a device that are reached at as many outside ports: by whom, and
-// over which forwards, from the router next to the device outwards.
-type Shift struct {
-	Ports span.Run
-	To    uint32
-	Who   Who
-	By    []string
+// Mapping is a run of outside ports of a protocol and where they arrive: the first of them
+// at the port Inside of a device, for some sources. Via are the forwards of the way, from
+// the router next to the device outwards; none where a router sends all other ports on.
+type Mapping struct {
+	Protocol site.Protocol
+	Outside  span.Run
+	Inside   uint32
+	Sources  Sources
+	Via      []string
+}
+
+// device is the ports of the device.
+func (m Mapping) device() span.Run {
+	return span.Run{Lo: m.Inside, Hi: m.Inside + uint32(m.Outside.Len()) - 1}
 }
 
 // offset is what is to be added to a device port to get the outside one.
-func (s Shift) offset() int64 { return int64(s.To) - int64(s.Ports.Lo) }
+func (m Mapping) offset() int64 { return int64(m.Outside.Lo) - int64(m.Inside) }
 
 // Back leads ports of a goal out through routers, the nearest first, by what the given
 // function knows to lead to a goal at a router.
-func Back(routers []site.Router, goal Goal, proto site.Protocol, ports span.Ports, to func(router string, goal Goal) []Span) []Shift {
-	var now []Shift
+func Back(routers []site.Router, goal Goal, proto site.Protocol, ports span.Ports, to func(router string, goal Goal) []Span) []Mapping {
+	var now []Mapping
 	for _, r := range ports.Pieces() {
-		now = append(now, Shift{Ports: r, To: r.Lo, Who: Anyone})
+		now = append(now, Mapping{Protocol: proto, Outside: r, Inside: r.Lo, Sources: Anyone})
 	}
 	for _, r := range routers {
 		spans := to(r.ID, goal)
-		var next []Shift
-		for _, s := range now {
-			far := span.Run{Lo: s.To, Hi: s.To + uint32(s.Ports.Len()) - 1}
+		var next []Mapping
+		for _, m := range now {
 			for _, l := range spans {
 				in := span.Run{Lo: l.Inside, Hi: l.Inside + uint32(l.Ports.Len()) - 1}
-				if l.Protocol != proto || !in.Touches(far) {
+				if l.Protocol != proto || !in.Touches(m.Outside) {
 					continue
 				}
-				who := s.Who.Overlap(l.Who)
-				if who.Nobody() {
+				sources := m.Sources.Overlap(l.Sources)
+				if sources.Nobody() {
 					continue
 				}
-				lo, hi := max(in.Lo, far.Lo), min(in.Hi, far.Hi)
-				next = append(next, Shift{
-					Ports: span.Run{Lo: s.Ports.Lo + lo - far.Lo, Hi: s.Ports.Lo + hi - far.Lo},
-					To:    l.Ports.Lo + lo - in.Lo, Who: who, By: append(slices.Clone(s.By), l.Forward),
-				})
+				lo, hi := max(in.Lo, m.Outside.Lo), min(in.Hi, m.Outside.Hi)
+				out := span.Run{Lo: l.Ports.Lo + lo - in.Lo, Hi: l.Ports.Lo + hi - in.Lo}
+				via := slices.Clone(m.Via)
+				if l.Forward != "" {
+					via = append(via, l.Forward)
+				}
+				next = append(next, Mapping{proto, out, m.Inside + lo - m.Outside.Lo, sources, via})
 			}
 		}
 		now, goal = next, Behind(r)
@@ -100,25 +108,28 @@ func Back(routers []site.Router, goal Goal, proto site.Protocol, ports span.Port
 // who are to reach it, at the outside ports it asks for, by whatever forwards.
 func (m *Map) Met(w site.Wish) bool {
 	routers, why := Route(m.v, w)
-	return why == "" && Meets(w, routers, w.Service.Ports, m.To)
+	return why == "" && Meets(m.v, w, routers, w.Service.Ports, m.To)
 }
 
 // Meets reports whether a wish is met, its device answering at the given ports, by what
 // leads where at the routers of its route.
-func Meets(w site.Wish, routers []site.Router, ports span.Ports, to func(router string, goal Goal) []Span) bool {
-	want := Allowed(w.Service.Open.From)
+func Meets(v site.View, w site.Wish, routers []site.Router, ports span.Ports, to func(router string, goal Goal) []Span) bool {
+	want, ok := Wanted(v, w, routers)
+	if !ok {
+		return false
+	}
 	exact, named := w.Service.Open.Exact()
 	if w.Service.Open.Port == site.SamePort {
 		exact, named = ports, true
 	}
 	for _, proto := range w.Service.Protocol.Each() {
-		groups := map[int64][]Shift{}
-		for _, s := range Back(routers, At(w.Interface), proto, ports, to) {
-			groups[s.offset()] = append(groups[s.offset()], s)
+		groups := map[int64][]Mapping{}
+		for _, m := range Back(routers, At(w.Interface), proto, ports, to) {
+			groups[m.offset()] = append(groups[m.offset()], m)
 		}
 		if named {
 			for device, outside := range span.Paired(ports, exact) {
-				if !span.Of(device).Minus(covered(groups[int64(outside.Lo)-int64(device.Lo)], want)).Empty() {
+				if !covered(groups[int64(outside.Lo)-int64(device.Lo)], want).Covers(span.Of(device)) {
 					return false
 				}
 			}
@@ -135,35 +146,39 @@ func Meets(w site.Wish, routers []site.Router, ports span.Ports, to func(router 
 	return true
 }
 
-// covered is the ports of shifts that all who are wanted can reach.
-func covered(group []Shift, want Who) span.Set {
+// covered is the ports of mappings that all who are wanted can reach.
+func covered(group []Mapping, want Sources) span.Set {
 	var good []span.Run
-	var part []Shift
-	for _, s := range group {
-		if s.Who.Covers(want) {
-			good = append(good, s.Ports)
+	var part []Mapping
+	for _, m := range group {
+		if m.Sources.Covers(want) {
+			good = append(good, m.device())
 		} else {
-			part = append(part, s)
+			part = append(part, m)
 		}
 	}
 	if len(part) < 2 {
 		return span.Of(good...)
 	}
 	// What some reach by one forward and some by another all may reach together.
+	slices.SortStableFunc(part, func(a, b Mapping) int { return cmp.Compare(a.Inside, b.Inside) })
 	var cuts []uint32
-	for _, s := range part {
-		cuts = append(cuts, s.Ports.Lo, s.Ports.Hi+1)
+	for _, m := range part {
+		cuts = append(cuts, m.Inside, m.device().Hi+1)
 	}
 	slices.SortFunc(cuts, cmp.Compare)
 	cuts = slices.Compact(cuts)
+	var active []Mapping
 	for i := 0; i+1 < len(cuts); i++ {
-		var who Who
-		for _, s := range part {
-			if s.Ports.Contains(cuts[i]) {
-				who = who.Union(s.Who)
-			}
+		active = slices.DeleteFunc(active, func(m Mapping) bool { return m.device().Hi < cuts[i] })
+		for len(part) > 0 && part[0].Inside == cuts[i] {
+			active, part = append(active, part[0]), part[1:]
 		}
-		if who.Covers(want) {
+		sources := make([]Sources, len(active))
+		for k, m := range active {
+			sources[k] = m.Sources
+		}
+		if allOf(sources).Covers(want) {
 			good = append(good, span.Run{Lo: cuts[i], Hi: cuts[i+1] - 1})
 		}
 	}

@@ -36,6 +36,7 @@ func check(at *trail, s Site) error {
 		each(at.field("routers"), s.Routers, c.router),
 		each(at.field("routers"), s.Routers, c.upstream),
 		each(at.field("devices"), s.Devices, c.device),
+		each(at.field("routers"), s.Routers, c.exposedHost),
 		each(at.field("forwards"), s.Forwards, c.forward),
 		each(at.field("done"), s.Done, c.done),
 		each(at.field("visits"), s.Visits, c.visit),
@@ -181,6 +182,7 @@ func (c checker) router(at *trail, r Router) error {
 		checkName(at.field("name"), r.Name, longestName),
 		checkName(at.field("wan").field("name"), r.WAN.Name, longestName),
 		c.refer(at.field("network"), "network", r.Network),
+		c.served(at.field("networks"), r),
 		oneOf(at.field("upnp"), r.UPnP, ",on,off,unknown"),
 		oneOf(at.field("loopsBack"), r.LoopsBack, ",yes,no,unknown"),
 		oneOf(at.field("wan").field("kind"), r.WAN.Kind, ",static,dynamic,unknown"),
@@ -193,9 +195,48 @@ func (c checker) router(at *trail, r Router) error {
 	)
 }
 
+// served refuses networks of a router that are none, one that is listed twice, and a list
+// that does not begin with the router's first network.
+func (c checker) served(at *trail, r Router) error {
+	if err := checkMost(at, len(r.Networks), mostNetworks); err != nil {
+		return err
+	}
+	for i, id := range r.Networks {
+		if err := c.refer(at.item(i), "network", id); err != nil {
+			return err
+		}
+		if i == 0 && id != r.Network {
+			return at.item(0).refuse(id, "the router's own network, "+span.Quote(r.Network)+", first")
+		}
+		if slices.Contains(r.Networks[:i], id) {
+			return at.item(i).refuse(id, "each network once")
+		}
+	}
+	return nil
+}
+
+// exposedHost runs after all interfaces are known.
+func (c checker) exposedHost(at *trail, r Router) error {
+	if r.ExposedHost == "" {
+		return nil
+	}
+	return c.target(at.field("exposedHost"), r.ExposedHost)
+}
+
+// target refuses where packets are sent that is neither an interface nor an address.
+func (c checker) target(at *trail, to string) error {
+	if _, bad := span.ParseAddr(to); bad != nil && !c.ids["interface"+to] {
+		return at.refuse(to, "the id of an interface of this site, or an IPv4 address")
+	}
+	return nil
+}
+
 func checkHeld(at *trail, h *Held) error {
 	if h == nil {
 		return nil
+	}
+	if h.ExposedHost.IsValid() && !h.ExposedHost.Is4() {
+		return at.field("exposedHost").refuse(h.ExposedHost.String(), "the IPv4 address of the exposed host")
 	}
 	return firstOf(
 		checkName(at.field("at"), h.At, longestTime), checkName(at.field("source"), h.Source, longestNote),
@@ -406,10 +447,7 @@ func (c checker) forward(at *trail, f Forward) error {
 			return err
 		}
 	}
-	if _, bad := span.ParseAddr(f.To); bad != nil && !c.ids["interface"+f.To] {
-		return at.field("to").refuse(f.To, "the id of an interface of this site, or an IPv4 address")
-	}
-	return nil
+	return c.target(at.field("to"), f.To)
 }
 
 func (c checker) done(at *trail, d Done) error {

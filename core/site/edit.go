@@ -233,6 +233,20 @@ func (d *draft) dropForwards(match func(*Forward) bool) []Edit {
 	return undo
 }
 
+// hideExposed takes interfaces that go off the routers whose exposed host they are, and
+// gives the way back.
+func (d *draft) hideExposed(gone func(id string) bool) []Edit {
+	var undo []Edit
+	for i, r := range d.Routers {
+		if r.ExposedHost != "" && gone(r.ExposedHost) {
+			own(d, "routers", &d.Routers)
+			undo = append(undo, PutRouter{Router: r})
+			d.Routers[i].ExposedHost = ""
+		}
+	}
+	return undo
+}
+
 // findPart gives the place of a device and of the part of it that has the id.
 func findPart[T any](s *Site, parts func(*Device) []T, has func(*T) bool) (device, part int) {
 	for i := range s.Devices {

@@ -59,6 +59,9 @@ func (e RemoveDevice) apply(d *draft, at *trail) ([]Edit, error) {
 	back = append(back, d.dropLinks(func(l Link) bool {
 		return slices.ContainsFunc(gone.Interfaces, func(i Interface) bool { return i.ID == l.Interface }) || slices.ContainsFunc(gone.Services, func(s Service) bool { return s.ID == l.Service })
 	})...)
+	back = append(back, d.hideExposed(func(id string) bool {
+		return slices.ContainsFunc(gone.Interfaces, func(i Interface) bool { return i.ID == id })
+	})...)
 	return append(back, d.dropForwards(func(f *Forward) bool { return leadsTo(f, &gone) })...), nil
 }
 
@@ -183,6 +186,7 @@ func (e RemoveInterface) apply(d *draft, at *trail) ([]Edit, error) {
 	clear(v.Services[len(kept):])
 	v.Services = kept
 	back = append(back, d.dropLinks(func(l Link) bool { return l.Interface == e.ID || l.Service != "" && gone[l.Service] })...)
+	back = append(back, d.hideExposed(func(id string) bool { return id == e.ID })...)
 	return append(back, d.dropForwards(func(f *Forward) bool { return f.To == e.ID || gone[f.Service] })...), nil
 }
 

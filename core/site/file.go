@@ -29,6 +29,7 @@ func Read(data []byte) (Site, error) {
 	if f.Format != Format {
 		return Site{}, at.field("format").refuse(f.Format, `"`+Format+`"`)
 	}
+	f.Routers = eachWhole(f.Routers, Router.whole)
 	return f.Site, check(at, f.Site)
 }
 

@@ -81,11 +81,14 @@ type KeepFree struct {
 	Why  string     `json:"why,omitempty"`
 }
 
-// Router leads from its network to the provider, or to the router upstream.
+// Router leads from its networks to the provider, or to the router upstream. Networks are
+// all between which it routes, Network the first of them; where that is the only one the
+// list is empty.
 type Router struct {
 	ID       string    `json:"id"`
 	Name     string    `json:"name,omitempty"`
 	Network  string    `json:"network"`
+	Networks []string  `json:"networks"`
 	Upstream string    `json:"upstream,omitempty"`
 	WAN      WAN       `json:"wan,omitzero"`
 	OwnPorts []OwnPort `json:"ownPorts"`
@@ -93,6 +96,10 @@ type Router struct {
 
 	// LoopsBack is whether its outside address works from inside (hairpin, RFC 4787 section 6).
 	LoopsBack string `json:"loopsBack,omitempty" default:"unknown" enum:"yes,no,unknown"`
+
+	// ExposedHost is who gets every outside port that no forward takes and that is not the
+	// router's own: the id of an interface, or an address; empty for nobody.
+	ExposedHost string `json:"exposedHost,omitempty"`
 
 	Form   Form    `json:"form,omitzero"`
 	Held   *Held   `json:"held,omitempty"`
@@ -112,9 +119,10 @@ type Mapped struct {
 // Held is what a router really has on its forwarding page, as read last: from which
 // source, and when (RFC 3339).
 type Held struct {
-	At       string        `json:"at,omitempty"`
-	Source   string        `json:"source,omitempty"`
-	Forwards []HeldForward `json:"forwards"`
+	At          string        `json:"at,omitempty"`
+	Source      string        `json:"source,omitempty"`
+	Forwards    []HeldForward `json:"forwards"`
+	ExposedHost netip.Addr    `json:"exposedHost,omitzero"` // who gets all other ports there
 }
 
 // HeldForward is one line of that page as it stands there. From are the senders in the
@@ -142,6 +150,19 @@ func (f HeldForward) InsidePorts() span.Ports {
 func (f HeldForward) says(o HeldForward) bool {
 	return f.Name == o.Name && f.Protocol == o.Protocol && f.Outside.Equal(o.Outside) && f.Address == o.Address && f.Inside.Equal(o.Inside) &&
 		slices.Equal(f.From, o.From) && f.Enabled == o.Enabled && f.Line == o.Line
+}
+
+// Serves gives the ids of all networks between which the router routes, its first one first.
+func (r Router) Serves() []string {
+	if len(r.Networks) == 0 {
+		return []string{r.Network}
+	}
+	return r.Networks
+}
+
+// On reports whether the router routes to a network.
+func (r Router) On(network string) bool {
+	return r.Network == network || slices.Contains(r.Networks, network)
 }
 
 // Label is the router's name, or what can be said of one that has none.

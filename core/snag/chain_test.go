@@ -1,6 +1,7 @@
 package snag
 
 import (
+	"context"
 	"fmt"
 	"math/rand/v2"
 	"os"
@@ -45,11 +46,11 @@ func TestMendsOneByOne(t *testing.T) {
 				}
 			}
 		}
-		whole, err := suggest.For(s, suggest.Halves{Addresses: true, Ports: true})
+		whole, err := suggest.For(context.Background(), s, suggest.Halves{Addresses: true, Ports: true})
 		if err != nil {
 			t.Fatal(err)
 		}
-		if more, err := suggest.For(whole.Site, suggest.Halves{Addresses: true, Ports: true}); err != nil || len(more.Changes) > 0 {
+		if more, err := suggest.For(context.Background(), whole.Site, suggest.Halves{Addresses: true, Ports: true}); err != nil || len(more.Changes) > 0 {
 			t.Fatalf("round %d: after all is taken there is more: %+v, %v\n%s", round, more.Changes, err, site.Write(s))
 		}
 		now := s

@@ -252,24 +252,25 @@ func outsideIsRoutersOwn(v View) []Snag {
 }
 
 // forwardTarget finds forwards to an address that nobody is pinned at, or that
-// is not on the router's network.
+// is not on a network of the router.
 func forwardTarget(v View) []Snag {
 	var found []Snag
 	for _, f := range enabled(v) {
 		r, _ := v.Router(f.Router)
-		n, _ := v.Network(r.Network)
 		address, placed := v.Target(f)
 		_, inner := reach.Inner(v.View, r.ID, address)
-		if (address.IsValid() && !n.Subnet.Contains(address)) || (placed != nil && f.To == placed.Interface.ID && placed.Interface.Network != n.ID) {
+		_, there := v.NetworkAt(r, address)
+		if (address.IsValid() && !there) || (placed != nil && f.To == placed.Interface.ID && !r.On(placed.Interface.Network)) {
 			found = append(found, Snag{
 				Code: "forward-off-network", About: about(v, f), Mends: remove(v, f),
-				Says: fmt.Sprintf("%s goes to %s, which is not on the router's network %s.", forwardName(f), f.To, n.Subnet),
+				Says: fmt.Sprintf("%s goes to %s, which is not on %s.", forwardName(f), f.To, networksOf(v, r)),
 			})
 		}
 		if placed == nil && !inner && address.IsValid() {
 			mends := remove(v, f)
-			for _, p := range v.SeenAt(address) {
-				if p.Interface.Pin == nil && p.Interface.Network == n.ID {
+			_, seen := v.Behind(r, address)
+			for _, p := range seen {
+				if p.Interface.Pin == nil && r.On(p.Interface.Network) {
 					redirected := f
 					redirected.To = p.Interface.ID
 					mends = append([]Mend{{fmt.Sprintf("Send it to %s, seen there", p.Label()), []site.Edit{site.PutForward{Forward: redirected}}}}, mends...)
@@ -282,6 +283,20 @@ func forwardTarget(v View) []Snag {
 		}
 	}
 	return found
+}
+
+// networksOf names the networks of a router by their subnets.
+func networksOf(v View, r site.Router) string {
+	var subnets []string
+	for _, id := range r.Serves() {
+		if n, ok := v.Network(id); ok {
+			subnets = append(subnets, n.Subnet.String())
+		}
+	}
+	if len(subnets) == 1 {
+		return "the router's network " + subnets[0]
+	}
+	return "any of the router's networks " + strings.Join(subnets, ", ")
 }
 
 // forwardToLoose finds forwards to an interface whose address can change.

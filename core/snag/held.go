@@ -23,7 +23,7 @@ func routerDiffers(v View) []Snag {
 		if r.Held == nil {
 			continue
 		}
-		c := v.reaches().Compare(r.ID, r.Held.Forwards)
+		c := v.reaches().Compare(r.ID, *r.Held)
 		for _, d := range c.Doubts {
 			found = append(found, Snag{Code: "router-differs", About: []site.Ref{r.Ref()}, Says: fmt.Sprintf("Part of what %s holds cannot be compared: %s.", r.Label(), strings.TrimSuffix(d.Says, "."))})
 		}
@@ -90,7 +90,7 @@ func heldMends(v View, r site.Router, f site.Forward, group []reach.Discrepancy)
 		does = "Note that " + ports + " is typed as planned at " + r.Label()
 	}
 	var mends []Mend
-	if patch, ok := asPlanned(v, r, f, d.Line); ok {
+	if patch, ok := asPlanned(v, r, f, d); ok {
 		mends = append(mends, Mend{Does: does, Edits: []site.Edit{patch}})
 	}
 	if edits := forwarding.TakeHeld(v.View, r.ID, group); len(edits) > 0 {
@@ -103,7 +103,7 @@ func heldMends(v View, r site.Router, f site.Forward, group []reach.Discrepancy)
 // it, or the line is deleted: with the forward all others that it meets are there, first
 // and in the order of the plan, and what they cover is gone. False where the plan gives no
 // address to type.
-func asPlanned(v View, r site.Router, f site.Forward, line int) (site.PatchHeld, bool) {
+func asPlanned(v View, r site.Router, f site.Forward, d reach.Discrepancy) (site.PatchHeld, bool) {
 	patch := site.PatchHeld{ID: r.ID, Drop: []site.HeldForward{}, Add: []site.HeldForward{}}
 	region := map[site.Protocol]span.Set{}
 	widen := func(proto site.Protocol, ports span.Ports) {
@@ -114,10 +114,11 @@ func asPlanned(v View, r site.Router, f site.Forward, line int) (site.PatchHeld,
 	meets := func(proto site.Protocol, ports span.Ports) bool {
 		return slices.ContainsFunc(proto.Each(), func(p site.Protocol) bool { return !region[p].Overlap(ports.Set()).Empty() })
 	}
+	line, there := d.HeldLine(*r.Held)
 	if f.ID != "" {
 		widen(f.Protocol, f.Outside)
-	} else if line > 0 {
-		widen(r.Held.Forwards[line-1].Protocol, r.Held.Forwards[line-1].Outside)
+	} else if there {
+		widen(line.Protocol, line.Outside)
 	}
 	in := map[string]bool{}
 	for n := -1; n < len(in); {
@@ -147,7 +148,7 @@ func asPlanned(v View, r site.Router, f site.Forward, line int) (site.PatchHeld,
 	}
 	for i, h := range r.Held.Forwards {
 		covered := !slices.ContainsFunc(h.Protocol.Each(), func(p site.Protocol) bool { return !h.Outside.Set().Minus(region[p]).Empty() })
-		if covered || f.ID == "" && i == line-1 {
+		if covered || f.ID == "" && there && d.Decides(i) {
 			patch.Drop = append(patch.Drop, h)
 		}
 	}

@@ -25,7 +25,7 @@ func mappedOver(v View) []Snag {
 			if f, ports := plannedOtherwise(v, r, m); f != "" {
 				found = append(found, Snag{
 					Code: "mapped-over", About: append(about(v, forwards[f]), r.Ref()),
-					Says: fmt.Sprintf("%s/%s at %s was opened by %s for itself (UPnP), and is planned for %s. Only one of the two gets it.", ports, m.Protocol, r.Label(), who(v, m), forwards[f].Name),
+					Says: fmt.Sprintf("%s/%s at %s was opened by %s for itself (UPnP), and is planned for %s. Only one of the two gets it.", ports, m.Protocol, r.Label(), who(v, r, m), forwards[f].Name),
 				})
 			}
 		}
@@ -65,7 +65,7 @@ func claimedNotThere(v View) []Snag {
 			for i := range d.Services {
 				s := d.Services[i]
 				p, ok := v.Interface(s.Interface)
-				if s.Claims.IsZero() || !ok || p.Interface.Network != r.Network || listed(r.Mapped.Forwards, s, *p.Interface) {
+				if s.Claims.IsZero() || !ok || !r.On(p.Interface.Network) || listed(r.Mapped.Forwards, s, *p.Interface) {
 					continue
 				}
 				w := site.Wish{Device: p.Device, Interface: p.Interface, Service: &s}
@@ -100,8 +100,9 @@ func listed(mapped []site.HeldForward, s site.Service, i site.Interface) bool {
 }
 
 // who names the device of a mapping as well as can be.
-func who(v View, m site.HeldForward) string {
-	for _, p := range append(v.PinnedAt(m.Address), v.SeenAt(m.Address)...) {
+func who(v View, r site.Router, m site.HeldForward) string {
+	pinned, seen := v.Behind(r, m.Address)
+	for _, p := range slices.Concat(pinned, seen) {
 		return p.Label()
 	}
 	return m.Address.String()

@@ -1,6 +1,7 @@
 package snag
 
 import (
+	"context"
 	"fmt"
 	"math/rand/v2"
 	"net/netip"
@@ -120,11 +121,11 @@ func TestTangledSites(t *testing.T) {
 				}
 			}
 		}
-		result, err := suggest.For(s, suggest.Halves{Addresses: true, Ports: true})
+		result, err := suggest.For(context.Background(), s, suggest.Halves{Addresses: true, Ports: true})
 		if err != nil {
 			t.Fatalf("round %d: %v\n%s", round, err, site.Write(s))
 		}
-		again, err := suggest.For(result.Site, suggest.Halves{Addresses: true, Ports: true})
+		again, err := suggest.For(context.Background(), result.Site, suggest.Halves{Addresses: true, Ports: true})
 		if err != nil || len(again.Changes) > 0 || !result.Proven {
 			t.Fatalf("round %d: after all is taken there is more: %+v, %v\n%s\nbecame\n%s", round, again.Changes, err, site.Write(s), site.Write(result.Site))
 		}

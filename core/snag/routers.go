@@ -145,7 +145,8 @@ func leadOut(v View, f site.Forward, r, outer site.Router) []Mend {
 	}
 	var mends []Mend
 	// Seen from the outer router the inner one is a device that answers on these ports.
-	inner := &site.Interface{ID: r.WAN.Address.String(), Network: outer.Network, Pin: &site.Pin{Address: r.WAN.Address, By: site.ByDevice}}
+	between, _ := v.NetworkAt(outer, r.WAN.Address)
+	inner := &site.Interface{ID: r.WAN.Address.String(), Network: between.ID, Pin: &site.Pin{Address: r.WAN.Address, By: site.ByDevice}}
 	service := &site.Service{Name: forwardName(f), Interface: inner.ID, Protocol: f.Protocol, Ports: f.Outside, Open: &site.Open{Port: site.AnyPort, From: f.From}}
 	if r.WAN.Address.IsValid() {
 		plan := v.beside(site.Wish{Device: &site.Device{Name: forwardName(f)}, Interface: inner, Service: service})
@@ -258,11 +259,10 @@ func wanOffNetwork(v View) []Snag {
 	var found []Snag
 	for _, r := range v.Routers {
 		outer, ok := v.Router(r.Upstream)
-		n, _ := v.Network(outer.Network)
-		if ok && r.WAN.Address.IsValid() && !n.Subnet.Contains(r.WAN.Address) {
+		if _, there := v.NetworkAt(outer, r.WAN.Address); ok && r.WAN.Address.IsValid() && !there {
 			found = append(found, Snag{
 				Code: "wan-off-network", About: []site.Ref{r.Ref(), outer.Ref()},
-				Says: fmt.Sprintf("The outside address %s of %s is not on %s, the network of %s in front of it: no forward can come through.", r.WAN.Address, r.Label(), n.Subnet, outer.Label()),
+				Says: fmt.Sprintf("The outside address %s of %s is not on %s, %s, in front of it: no forward can come through.", r.WAN.Address, r.Label(), networksOf(v, outer), outer.Label()),
 			})
 		}
 	}

@@ -333,22 +333,23 @@ func doesPin(p site.Placed, pin site.Pin) string {
 // roomToReserve reports whether pins leave a router with no more reservations than it
 // takes, or than it has now.
 func (v View) roomToReserve(edits []site.Edit) bool {
-	more := map[string]int{}
+	more := map[string]int{} // by router
 	for _, e := range edits {
 		set, ok := e.(site.SetPin)
 		if !ok {
 			continue
 		}
 		p, _ := v.Interface(set.ID)
+		r, _ := v.RouterOf(p.Interface.Network)
 		if set.Pin.Reserved() {
-			more[p.Interface.Network]++
+			more[r.ID]++
 		}
 		if p.Interface.Pin != nil && p.Interface.Pin.Reserved() {
-			more[p.Interface.Network]--
+			more[r.ID]--
 		}
 	}
-	for network, n := range more {
-		r, ok := v.RouterOf(network)
+	for id, n := range more {
+		r, ok := v.Router(id)
 		if ok && n > 0 && r.Form.ReservationLines > 0 && len(v.typed(r).Reservations)+n > r.Form.ReservationLines {
 			return false
 		}
@@ -367,14 +368,14 @@ func withFollowers(v View, does string, edits []site.Edit) []Mend {
 			continue
 		}
 		p, _ := v.Interface(set.ID)
-		if p.Interface.Pin == nil || p.Interface.Pin.Address == set.Pin.Address || len(v.PinnedAt(p.Interface.Pin.Address)) > 1 {
+		if p.Interface.Pin == nil || p.Interface.Pin.Address == set.Pin.Address || len(v.PinnedAt(p.Interface.Network, p.Interface.Pin.Address)) > 1 {
 			continue
 		}
 		for _, f := range v.Forwards {
 			if !f.Enabled || f.To != p.Interface.Pin.Address.String() || v.replaces(edits, f) {
 				continue
 			}
-			if r, _ := v.Router(f.Router); r.Network != p.Interface.Network {
+			if r, _ := v.Router(f.Router); !r.On(p.Interface.Network) {
 				return nil
 			}
 			f.To = p.Interface.ID

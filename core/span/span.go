@@ -52,6 +52,9 @@ func (s Set) Len() int {
 	return n
 }
 
+// Size is how many runs the set has.
+func (s Set) Size() int { return len(s.runs) }
+
 // Contains reports whether n is in the set.
 func (s Set) Contains(n uint32) bool {
 	i, _ := slices.BinarySearchFunc(s.runs, n, func(r Run, n uint32) int { return cmp.Compare(r.Hi, n) })
@@ -132,6 +135,23 @@ func (s Set) Minus(t Set) Set {
 		}
 	}
 	return out
+}
+
+// Covers reports whether all of t is in s.
+func (s Set) Covers(t Set) bool {
+	i := 0
+	for _, r := range t.runs {
+		if len(t.runs) == 1 {
+			i, _ = slices.BinarySearchFunc(s.runs, r.Lo, func(r Run, n uint32) int { return cmp.Compare(r.Hi, n) })
+		}
+		for i < len(s.runs) && s.runs[i].Hi < r.Lo {
+			i++
+		}
+		if i == len(s.runs) || s.runs[i].Lo > r.Lo || s.runs[i].Hi < r.Hi {
+			return false
+		}
+	}
+	return true
 }
 
 // First is the lowest run of n numbers that lies whole in the set.

@@ -3,6 +3,7 @@
 package suggest
 
 import (
+	"context"
 	"fmt"
 	"net/netip"
 	"slices"
@@ -39,27 +40,15 @@ type Result struct {
 // Halves says which planners to run.
 type Halves struct{ Addresses, Ports bool }
 
-// For plans a site. Its error is a *site.Refusal, which would mean that a planner
-// made an edit that the site refuses.
-func For(s site.Site, h Halves) (Result, error) {
-	return Told(site.NewView(s), h, func(string) {})
+// For plans a site, and ends with the error of a context that is done. Else its error is a
+// *site.Refusal, which would mean that a planner made an edit that the site refuses.
+func For(ctx context.Context, s site.Site, h Halves) (Result, error) {
+	return WithProgress(site.NewView(s).Within(ctx), h, func(string) {})
 }
 
-// Until plans a site as For does, and ends with site.ErrOver when over says that nobody
-// waits for it any more.
-func Until(s site.Site, h Halves, over func() bool) (out Result, err error) {
-	defer func() {
-		if e := recover(); e == site.ErrOver {
-			err = site.ErrOver
-		} else if e != nil {
-			panic(e)
-		}
-	}()
-	return Told(site.NewView(s).Until(over), h, func(string) {})
-}
-
-// Told plans a site as For does, ends with its view, and tells what it has just done.
-func Told(v site.View, h Halves, did func(what string)) (Result, error) {
+// WithProgress plans a site as For does, ends with the context of its view, and says what it
+// has just done.
+func WithProgress(v site.View, h Halves, did func(what string)) (Result, error) {
 	out, err := plan(v, h, did)
 	if err == nil {
 		err = out.take(out.ports.Edits())
@@ -78,6 +67,9 @@ func plan(v site.View, h Halves, did func(what string)) (out Result, err error) 
 	out.pinned = out.before
 	if h.Addresses {
 		plan := addressing.Suggest(out.before)
+		if err := v.Err(); err != nil {
+			return out, err
+		}
 		for _, sg := range plan.Suggestions {
 			out.Changes = append(out.Changes, site.Change{Edit: sg.Edit(), Why: sg.Why})
 			out.pins[sg.Interface] = sg.Edit()
@@ -97,6 +89,9 @@ func plan(v site.View, h Halves, did func(what string)) (out Result, err error) 
 	}
 	if h.Ports {
 		out.ports = forwarding.Suggest(out.pinned)
+		if err := v.Err(); err != nil {
+			return out, err
+		}
 		out.Changes = append(out.Changes, out.ports.Changes...)
 		for _, u := range out.ports.Unmet {
 			out.shut[u.Services[0]] = u.Says
@@ -123,7 +118,9 @@ func (r *Result) Pin(iface string) []site.Edit {
 		}
 		in[id] = true
 		out = append(out, e)
-		for _, o := range append(r.before.PinnedAt(e.Pin.Address), r.before.SeenAt(e.Pin.Address)...) {
+		p, _ := r.before.Interface(id)
+		at := p.Interface.Network
+		for _, o := range slices.Concat(r.before.PinnedAt(at, e.Pin.Address), r.before.SeenAt(at, e.Pin.Address)) {
 			if o.Interface.ID != id {
 				line = append(line, o.Interface.ID)
 			}
@@ -165,8 +162,13 @@ func (r *Result) Open(w site.Wish, good func(site.View) bool) []site.Edit {
 // Shut says why the suggestion leaves a service shut, or "".
 func (r *Result) Shut(service string) string { return r.shut[service] }
 
-// Taken reports whether the suggestion gives an address to somebody.
-func (r *Result) Taken(a netip.Addr) bool { return len(r.pinned.PinnedAt(a)) > 0 }
+// Taken reports whether the suggestion gives an address of a network to somebody.
+func (r *Result) Taken(network string, a netip.Addr) bool {
+	return len(r.pinned.PinnedAt(network, a)) > 0
+}
+
+// Pinned is the site once all pins of the suggestion are taken.
+func (r *Result) Pinned() site.View { return r.pinned }
 
 func (r *Result) take(edits []site.Edit) error {
 	next, _, err := site.Apply(r.Site, edits)

@@ -1,6 +1,7 @@
 package suggest
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"net/netip"
@@ -21,19 +22,32 @@ func crowded(n int) site.Site {
 	return s
 }
 
-// A plan that nobody waits for any more ends, at whatever point that is, and gives
-// nothing; one that is waited for is whole.
-func TestUntil(t *testing.T) {
-	s := crowded(60)
-	asked := 0
-	whole, err := Until(s, Halves{Addresses: true, Ports: true}, func() bool { asked++; return false })
-	if err != nil || len(whole.Changes) != 61 || len(whole.Unmet) != 59 || asked < 60 {
-		t.Fatalf("%v: %d changes, %d unmet, asked %d times", err, len(whole.Changes), len(whole.Unmet), asked)
+// counted is a context that is done at the n-th look.
+type counted struct {
+	context.Context
+	looks, n int
+}
+
+func (c *counted) Err() error {
+	if c.looks++; c.n > 0 && c.looks >= c.n {
+		return context.Canceled
 	}
-	for at := 1; at <= asked; at += 1 + asked/40 {
-		n := 0
-		if _, err := Until(s, Halves{Addresses: true, Ports: true}, func() bool { n++; return n == at }); !errors.Is(err, site.ErrOver) || n != at {
-			t.Fatalf("ended at the question %d of %d: %v after %d", at, asked, err, n)
+	return nil
+}
+
+// A plan that nobody waits for any more ends soon, at whatever point that is, and gives
+// nothing; one that is waited for is whole.
+func TestPlanEndsWithItsContext(t *testing.T) {
+	s := crowded(60)
+	all := &counted{Context: context.Background()}
+	whole, err := For(all, s, Halves{Addresses: true, Ports: true})
+	if err != nil || len(whole.Changes) != 61 || len(whole.Unmet) != 59 || all.looks < 60 {
+		t.Fatalf("%v: %d changes, %d unmet, asked %d times", err, len(whole.Changes), len(whole.Unmet), all.looks)
+	}
+	for at := 1; at <= all.looks; at++ {
+		ctx := &counted{Context: context.Background(), n: at}
+		if _, err := For(ctx, s, Halves{Addresses: true, Ports: true}); !errors.Is(err, context.Canceled) {
+			t.Fatalf("ended at the question %d of %d: %v", at, all.looks, err)
 		}
 	}
 }

@@ -93,12 +93,12 @@ func Of(v site.View, w site.Wish, seen Seen) Use {
 
 // leads reports whether a connection is one to a service: to its device, or in the list of a
 // router further out to the next router, at the outside port that leads to it.
-func leads(v site.View, w site.Wish, entries []reach.Entry, c Connection) bool {
+func leads(v site.View, w site.Wish, entries []reach.Mapping, c Connection) bool {
 	if c.Device.Addr() == w.Interface.Pin.Address {
 		return w.Service.Ports.Index(uint32(c.Device.Port())) >= 0
 	}
 	next := slices.ContainsFunc(v.Routers, func(r site.Router) bool { return r.Upstream != "" && r.WAN.Address == c.Device.Addr() })
-	return next && slices.ContainsFunc(entries, func(e reach.Entry) bool {
+	return next && slices.ContainsFunc(entries, func(e reach.Mapping) bool {
 		return e.Protocol == c.Protocol && e.Outside.Lo <= uint32(c.To.Port()) && uint32(c.To.Port()) <= e.Outside.Hi
 	})
 }
