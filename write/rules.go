@@ -163,7 +163,7 @@ func nftables(w io.Writer, v site.View, r site.Router) error {
 	}
 	for _, x := range rules {
 		from := ""
-		if reach.Limits(x.from) {
+		if site.Limits(x.from) {
 			from = "ip saddr " + set(x.from) + " "
 		}
 		to := x.address.String()
@@ -212,7 +212,7 @@ func iptables(w io.Writer, v site.View, r site.Router) error {
 	}
 	for _, x := range rules {
 		from := []string{""}
-		if reach.Limits(x.from) {
+		if site.Limits(x.from) {
 			from = nil
 			for _, s := range x.from {
 				from = append(from, "-s "+s.String()+" ")

@@ -104,7 +104,7 @@ func (p Page) lines(f site.Forward, most int) ([]Line, int, error) {
 }
 
 func (p Page) senders(from []site.Sender) ([][]site.Sender, error) {
-	if len(from) == 0 {
+	if !site.Limits(from) {
 		return [][]site.Sender{nil}, nil
 	}
 	if !p.LimitsSenders() {

@@ -47,8 +47,8 @@ func (c *changing) wish(w *wish, wy way, placed []site.Forward, met bool) {
 	}
 	if !met {
 		placed, reason = nil, w.Label()+" cannot be opened together with more important wishes."
-		if w.refusal != "" {
-			reason = fmt.Sprintf("%s stays shut: %s.", w.Label(), w.refusal)
+		if w.refusal.kind != noReason {
+			reason = fmt.Sprintf("%s stays shut: %s.", w.Label(), w.refusal.words(c.v, w.Wish))
 		}
 	}
 	if met && !wy.setTo.IsZero() {

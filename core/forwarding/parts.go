@@ -107,12 +107,31 @@ func (p *planner) shortRouters() []string {
 // user is an option of a wish that uses something.
 type user struct{ wish, choice int }
 
+// claimed is a claim and the option that makes it.
+type claimed struct {
+	claim
+	user
+}
+
+// enterUnits gives units to claims on the same ports, one for each class of sources that
+// several of them share, numbered from next on, and gives the number after them.
+func (c *choices) enterUnits(group []claimed, next int) int {
+	whos := make([]reach.Sources, len(group))
+	for i, cl := range group {
+		whos[i] = cl.who
+	}
+	for _, class := range reach.SourceClasses(whos) {
+		for _, i := range class {
+			ch := &c.of[group[i].wish][group[i].choice]
+			ch.units = append(ch.units, next)
+		}
+		next++
+	}
+	return next
+}
+
 // findUnits cuts what options use into units that only one wish can have.
 func (c *choices) findUnits() {
-	type claimed struct {
-		claim
-		user
-	}
 	on := map[side][]claimed{}
 	for i, w := range c.p.wishes {
 		for k, o := range w.options {
@@ -147,16 +166,25 @@ func (c *choices) findUnits() {
 			if len(active) < 2 || !slices.ContainsFunc(active, func(cl claimed) bool { return cl.wish != active[0].wish }) {
 				continue
 			}
-			whos := make([]reach.Sources, len(active))
-			for i, cl := range active {
-				whos[i] = cl.who
-			}
-			for _, atom := range reach.SourceClasses(whos) {
-				for _, i := range atom {
-					ch := &c.of[active[i].wish][active[i].choice]
-					ch.units = append(ch.units, next)
+			// Those who read share the ports among themselves, so each of them has a unit
+			// with all who write.
+			groups := map[int][]claimed{-1: nil}
+			for _, cl := range active {
+				if cl.reads {
+					groups[cl.wish] = append(groups[cl.wish], cl)
+				} else {
+					groups[-1] = append(groups[-1], cl)
 				}
-				next++
+			}
+			for _, reader := range slices.Sorted(maps.Keys(groups)) {
+				group := groups[reader]
+				if reader >= 0 {
+					if len(groups[-1]) == 0 {
+						continue
+					}
+					group = slices.Concat(group, groups[-1])
+				}
+				next = c.enterUnits(group, next)
 			}
 		}
 	}

@@ -53,17 +53,16 @@ func (s sockets) enterWay(wy way, n int32) {
 	for _, h := range wy.keeps {
 		s.enter(h.Router, h.Protocol, h.Outside, n)
 	}
+	for _, u := range wy.exposed {
+		s.enter(u.router, u.proto, span.PortList(u.run), n)
+	}
 }
 
 // sockets gives what is used by what stays.
 func (p *planner) sockets() sockets {
 	s := sockets{}
 	for at, t := range p.taken {
-		runs := t.all.Runs()
-		for _, c := range t.some {
-			runs = append(runs, c.run)
-		}
-		if len(runs) > 0 {
+		if runs := t.all.Runs(); len(runs) > 0 {
 			s.enter(at.router, at.proto, span.PortList(runs...), 1)
 		}
 	}
@@ -80,7 +79,7 @@ func (p *planner) plainest(s solution, used sockets) {
 		chosen := w.options[s.option[i]]
 		for k := range s.option[i] {
 			o := w.options[k]
-			if slices.Compare(o.cost, chosen.cost) != 0 || len(w.ways[k].needs) > 0 || !w.ways[k].setTo.Equal(w.ways[s.option[i]].setTo) || !fewerLines(o.lines, chosen.lines) {
+			if slices.Compare(o.cost, chosen.cost) != 0 || len(w.ways[k].needs) > 0 || w.ways[k].carriedBy != "" || !w.ways[k].setTo.Equal(w.ways[s.option[i]].setTo) || !fewerLines(o.lines, chosen.lines) {
 				continue
 			}
 			if !p.keepsForOthers(w, w.ways[k]) {
@@ -120,6 +119,9 @@ func fits(used sockets, wy way) bool {
 			return false
 		}
 	}
+	if slices.ContainsFunc(wy.exposed, func(u use) bool { return !used.free(u.router, u.proto, span.PortList(u.run)) }) {
+		return false
+	}
 	return !slices.ContainsFunc(wy.keeps, func(h held) bool { return !used.free(h.Router, h.Protocol, h.Outside) })
 }
 
@@ -145,11 +147,15 @@ func (p *planner) place(w *wish, wy way, used sockets) ([]site.Forward, bool) {
 		}
 		out = append(out, f)
 	}
+	for _, at := range wy.through {
+		used.enter(at.router, at.proto, ports, 1)
+	}
 	return out, true
 }
 
 // fresh picks free outside ports: for a single one the digits of the device
-// port and the end of the address, else the lowest from 10001 up.
+// port and the end of the address, else the lowest from 10001 up, or, where none is there,
+// the lowest below.
 func (p *planner) fresh(w *wish, wy way, used sockets) (span.Ports, bool) {
 	ports := w.Service.Ports
 	if !wy.setTo.IsZero() {
@@ -163,6 +169,9 @@ func (p *planner) fresh(w *wish, wy way, used sockets) (span.Ports, bool) {
 			}
 		}
 	}
+	for _, at := range wy.through {
+		lists = append(lists, used.of(at))
+	}
 	isFree := func(n int) bool {
 		return (wy.within.Empty() || wy.within.Contains(uint32(n))) && !slices.ContainsFunc(lists, func(l *[65536]int32) bool { return l[n] > 0 })
 	}
@@ -175,13 +184,16 @@ func (p *planner) fresh(w *wish, wy way, used sockets) (span.Ports, bool) {
 			return span.Port(n), true
 		}
 	}
-	row, need := 0, ports.Len()
-	for n := 10001; n <= 65535; n++ {
-		if row++; !isFree(n) {
-			row = 0
-		}
-		if row == need {
-			return span.PortList(span.Run{Lo: uint32(n - need + 1), Hi: uint32(n)}), true
+	// From 10001 up, then from where no program of a computer is, then from the bottom.
+	for _, from := range []int{10001, 1024, 1} {
+		row, need := 0, ports.Len()
+		for n := from; n <= 65535; n++ {
+			if row++; !isFree(n) {
+				row = 0
+			}
+			if row == need {
+				return span.PortList(span.Run{Lo: uint32(n - need + 1), Hi: uint32(n)}), true
+			}
 		}
 	}
 	return span.Ports{}, false

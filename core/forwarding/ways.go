@@ -21,6 +21,10 @@ type way struct {
 	legs      []leg      // the new forwards, from the router next to the device outwards
 	keeps     []held     // the forwards of its own that stay
 	needs     []held     // those of other services without which it would not be met
+	carriedBy string     // the service whose new forwards carry it
+	exposed   []use      // the ports that it gets as what an exposed host gets
+	through   []side     // where ports that are found later go to the exposed host
+	bars      []string   // what others rely on, and would not get by this one
 	preferred bool
 	within    span.Set // where ports that are found later must lie, anywhere if empty
 }
@@ -54,33 +58,66 @@ func (p *planner) findOptions(w *wish) {
 	}
 }
 
-func (p *planner) lookForWays(w *wish) string {
+func (p *planner) lookForWays(w *wish) refusal {
 	if w.Interface.Pin == nil {
-		return fmt.Sprintf("%s has no pin, so a forward to it would go astray", w.Device.Label())
+		return refusal{kind: notPinned}
 	}
 	if n, ok := p.v.Network(w.Interface.Network); ok && !n.Subnet.Contains(w.Interface.Pin.Address) {
-		return fmt.Sprintf("%s is pinned at %s, which is not in %s", w.Device.Label(), w.Interface.Pin.Address, n.Subnet)
+		return refusal{kind: offNetwork, says: fmt.Sprintf("%s is pinned at %s, which is not in %s", w.Device.Label(), w.Interface.Pin.Address, n.Subnet)}
 	}
 	routers, why := reach.Route(p.v, w.Wish)
 	if why != "" {
-		return why
+		return refusal{kind: noRoute, says: why}
 	}
-	if reach.Meets(p.v, w.Wish, routers, w.Service.Ports, p.leads(nil)) {
+	want, ok := reach.Wanted(p.v, w.Wish, routers)
+	if !ok {
+		return refusal{kind: onlyInside, router: routers[len(routers)-1]}
+	}
+	if reach.Meets(p.v, w.Wish, routers, w.Service.Ports, p.firm(w, p.leads(nil))) {
 		// What stays meets it: nothing is to be opened for it, at any price.
 		for _, kept := range p.subsets(w, w.held) {
-			w.ways = append(w.ways, way{keeps: kept, preferred: true})
+			if len(p.shadows) == 0 || reach.Meets(p.v, w.Wish, routers, w.Service.Ports, p.firm(w, p.leads(kept))) {
+				w.ways = append(w.ways, way{keeps: kept, preferred: true})
+			}
 		}
-		return ""
+		return refusal{}
 	}
 	for _, kept := range p.subsets(w, w.held) {
-		if len(kept) > 0 && reach.Meets(p.v, w.Wish, routers, w.Service.Ports, p.leads(kept)) {
-			w.ways = append(w.ways, way{keeps: kept, preferred: p.isPreferred(w, routers, kept)})
+		leads := p.leads(kept)
+		switch {
+		case len(kept) > 0 && reach.Meets(p.v, w.Wish, routers, w.Service.Ports, p.firm(w, leads)):
+			w.ways = append(w.ways, way{keeps: kept, preferred: p.isPreferred(w, routers, leads)})
+		case reach.Meets(p.v, w.Wish, routers, w.Service.Ports, leads):
+			w.ways = append(w.ways, way{keeps: kept, exposed: p.exposedUses(w, routers, want, leads), preferred: p.isPreferred(w, routers, leads)})
 		}
 	}
 	p.byOthers(w, routers)
-	t := &trail{planner: p, w: w, routers: routers}
+	t := &trail{planner: p, w: w, routers: routers, want: want}
+	for _, held := range p.withAndWithout(w.held) {
+		t.held = held
+		t.all()
+	}
+	return t.refusal
+}
+
+// withAndWithout gives what a wish holds, and the same without what takes ports from forwards
+// that stay, if any does.
+func (p *planner) withAndWithout(list []held) [][]held {
+	without := slices.DeleteFunc(slices.Clone(list), func(h held) bool {
+		return slices.ContainsFunc(p.shadows, func(o held) bool { return o.ID == h.ID })
+	})
+	if len(without) == len(list) {
+		return [][]held{list}
+	}
+	return [][]held{list, without}
+}
+
+// all looks for the ways with new forwards, the device answering where it does now or set
+// anew.
+func (t *trail) all() {
+	w := t.w
 	for i, setting := range append([]span.Ports{w.Service.Ports}, w.Service.CanSetTo...) {
-		if i > 0 && (setting.Equal(w.Service.Ports) || p.answersOn(w, setting)) {
+		if i > 0 && (setting.Equal(w.Service.Ports) || t.answersOn(w, setting)) {
 			continue
 		}
 		t.setting, t.set = setting, i > 0
@@ -89,10 +126,37 @@ func (p *planner) lookForWays(w *wish) string {
 			t.step(0, trailState{outside: setting})
 		}
 	}
-	if len(w.ways) == 0 && t.refusal == "" {
-		return "no port fits"
+}
+
+// meetsOn reports whether a wish is met on one protocol, its device answering at some ports.
+func (p *planner) meetsOn(w *wish, routers []site.Router, proto site.Protocol, ports span.Ports, leads func(string, reach.Goal) []reach.Span) bool {
+	one := *w.Service
+	one.Protocol = proto
+	return reach.Meets(p.v, site.Wish{Device: w.Device, Interface: w.Interface, Service: &one}, routers, ports, leads)
+}
+
+// exposedUses gives the outside ports of routers by which a wish is met as what their exposed
+// hosts get: a new forward of another there would end it.
+func (p *planner) exposedUses(w *wish, routers []site.Router, want reach.Sources, leads func(string, reach.Goal) []reach.Span) []use {
+	var out []use
+	for _, proto := range w.Service.Protocol.Each() {
+		if p.meetsOn(w, routers, proto, w.Service.Ports, p.firm(w, leads)) {
+			continue
+		}
+		for i, r := range routers {
+			goal := reach.At(w.Interface)
+			if i > 0 {
+				goal = reach.Behind(routers[i-1])
+			}
+			if !slices.ContainsFunc(leads(r.ID, goal), func(s reach.Span) bool { return p.yields(w, r.ID, s) }) {
+				continue
+			}
+			for _, m := range reach.Back(routers[:i+1], reach.At(w.Interface), proto, w.Service.Ports, leads) {
+				out = append(out, use{side{r.ID, proto}, claim{run: m.Outside, who: want, reads: true}})
+			}
+		}
 	}
-	return t.refusal
+	return out
 }
 
 // byOthers looks whether forwards of other services that may be kept meet a wish.
@@ -122,6 +186,88 @@ func (p *planner) byOthers(w *wish, routers []site.Router) {
 	w.ways = append(w.ways, way{keeps: w.held, needs: others, preferred: true})
 }
 
+// findCarried finds the wishes that the new forwards of another would meet as well: those of
+// the same interface whose ports are among its own.
+func (p *planner) findCarried() {
+	at := map[string][]*wish{}
+	for _, w := range p.wishes {
+		at[w.Interface.ID] = append(at[w.Interface.ID], w)
+	}
+	for _, w := range p.wishes {
+		for _, o := range at[w.Interface.ID] {
+			if o != w && o.Service.Protocol.Covers(w.Service.Protocol) && o.Service.Ports.Set().Covers(w.Service.Ports.Set()) && len(at[w.Interface.ID]) <= mostOthers {
+				p.carried(w, o)
+			}
+		}
+	}
+}
+
+// carried enters the ways in which a wish is met by the new forwards of another.
+func (p *planner) carried(w, by *wish) {
+	routers, why := reach.Route(p.v, w.Wish)
+	if why != "" {
+		return
+	}
+	does := make([]int, len(by.ways)) // 0 it does not carry it, 1 it does, 2 where it prefers to be
+	some := [3]bool{}
+	for i, wy := range by.ways {
+		if wy.out || len(wy.legs) == 0 || !wy.setTo.IsZero() {
+			continue
+		}
+		leads := p.leadsOf(by, wy)
+		if len(wy.exposed)+len(wy.through) > 0 {
+			leads = p.withExposed(by, wy)
+		}
+		if !reach.Meets(p.v, w.Wish, routers, w.Service.Ports, leads) {
+			continue
+		}
+		if does[i] = 1; p.isPreferred(w, routers, leads) {
+			does[i] = 2
+		}
+		some[does[i]] = true
+	}
+	for level := 1; level <= 2; level++ {
+		if !some[level] {
+			continue
+		}
+		name := fmt.Sprint("carried ", level, " by ", by.Service.ID, " for ", w.Service.ID)
+		for i := range by.ways {
+			if does[i] < level {
+				by.ways[i].bars = append(slices.Clip(by.ways[i].bars), name)
+			}
+		}
+		for _, kept := range p.subsets(w, w.held) {
+			w.ways = append(w.ways, way{keeps: kept, carriedBy: by.Service.ID, bars: []string{name}, preferred: level == 2})
+		}
+	}
+}
+
+// leadsOf gives what leads where at each router by what stays, and by a way.
+func (p *planner) leadsOf(w *wish, wy way) func(router string, goal reach.Goal) []reach.Span {
+	return p.leadsWith(p.firm(w, p.leads(wy.keeps)), wy)
+}
+
+// withExposed is leadsOf with what exposed hosts get.
+func (p *planner) withExposed(w *wish, wy way) func(router string, goal reach.Goal) []reach.Span {
+	return p.leadsWith(p.leads(wy.keeps), wy)
+}
+
+func (p *planner) leadsWith(base func(string, reach.Goal) []reach.Span, wy way) func(router string, goal reach.Goal) []reach.Span {
+	made := map[string][]reach.Span{}
+	for _, l := range wy.legs {
+		made[l.Router] = append(made[l.Router], reach.Leads(p.v, l.Forward)...)
+	}
+	return func(router string, goal reach.Goal) []reach.Span {
+		out := base(router, goal)
+		for _, s := range made[router] {
+			if s.Leads(goal) {
+				out = append(out, s)
+			}
+		}
+		return out
+	}
+}
+
 // mostOthers is among how many forwards of other services is looked.
 const mostOthers = 64
 
@@ -132,8 +278,8 @@ func (p *planner) answersOn(w *wish, ports span.Ports) bool {
 	})
 }
 
-// isPreferred reports whether kept forwards open a wish where it prefers to be.
-func (p *planner) isPreferred(w *wish, routers []site.Router, kept []held) bool {
+// isPreferred reports whether a wish is met where it prefers to be.
+func (p *planner) isPreferred(w *wish, routers []site.Router, leads func(string, reach.Goal) []reach.Span) bool {
 	if w.Service.Open.Port != site.AnyPort {
 		return true
 	}
@@ -143,7 +289,7 @@ func (p *planner) isPreferred(w *wish, routers []site.Router, kept []held) bool 
 	}
 	s := *w.Service
 	s.Open = &as
-	return reach.Meets(p.v, site.Wish{Device: w.Device, Interface: w.Interface, Service: &s}, routers, w.Service.Ports, p.leads(kept))
+	return reach.Meets(p.v, site.Wish{Device: w.Device, Interface: w.Interface, Service: &s}, routers, w.Service.Ports, leads)
 }
 
 // clash reports whether two forwards cannot stay together.
@@ -205,12 +351,14 @@ func targets(open site.Open, setting span.Ports) []span.Ports {
 type trail struct {
 	*planner
 	w       *wish
+	held    []held // of what the wish holds what may be kept here
 	routers []site.Router
 	setting span.Ports
 	set     bool // the device is set to it
 	targets []span.Ports
 	moves   int // how many routers are to renumber
-	refusal string
+	want    reach.Sources
+	refusal refusal
 }
 
 type trailState struct {
@@ -222,6 +370,8 @@ type trailState struct {
 	moves   int
 	legs    []leg
 	keeps   []held
+	exposed []use
+	through []side
 }
 
 // mostMoves is at how many routers of a way ports are renumbered.
@@ -306,11 +456,16 @@ func (t *trail) through(i int, at trailState) {
 		if s.Ports.Len() < wide || s.Ports.Lo != s.Inside || s.Protocol != t.w.Service.Protocol.Each()[0] {
 			continue
 		}
-		k, ok := t.follow(t.spansTo(i), s, t.w.Service.Protocol.Each(), span.PortList(s.Ports))
+		k, ok := t.follow(t.routers[i].ID, t.spansTo(i), s, t.w.Service.Protocol.Each(), span.PortList(s.Ports))
 		if !ok || !k.outside.Equal(span.PortList(s.Ports)) {
 			continue
 		}
 		next := at.over(k)
+		if next.exposed = at.exposed; t.yields(t.w, t.routers[i].ID, s) {
+			for _, proto := range t.w.Service.Protocol.Each() {
+				next.through = append(slices.Clip(next.through), side{t.routers[i].ID, proto})
+			}
+		}
 		next.outside, next.within = span.Ports{}, span.Of(s.Ports)
 		if !at.within.Empty() {
 			next.within = next.within.Overlap(at.within)
@@ -325,7 +480,7 @@ func (t *trail) offered(i int) []span.Ports {
 	n := t.setting.Len()
 	for i++; i < len(t.routers); i++ {
 		for _, s := range t.spansTo(i) {
-			if !t.w.Service.Protocol.Covers(s.Protocol) || s.Ports.Len() >= wide {
+			if !t.w.Service.Protocol.Covers(s.Protocol) || s.Ports.Len() >= wide || s.Exposed {
 				continue
 			}
 			for lo := s.Inside; lo+uint32(n)-1 < s.Inside+uint32(s.Ports.Len()); lo++ {
@@ -350,10 +505,9 @@ func (t *trail) spansTo(i int) []reach.Span {
 	if i > 0 {
 		goal = reach.Behind(t.routers[i-1])
 	}
-	want := reach.Allowed(t.w.Service.Open.From)
 	var out []reach.Span
-	for _, s := range t.leads(t.w.held)(t.routers[i].ID, goal) {
-		if s.Sources.Covers(want) {
+	for _, s := range t.leads(t.held)(t.routers[i].ID, goal) {
+		if s.Sources.Covers(t.want) {
 			out = append(out, s)
 		}
 	}
@@ -363,6 +517,7 @@ func (t *trail) spansTo(i int) []reach.Span {
 // over goes on by forwards that are there.
 func (at trailState) over(k existing) trailState {
 	at.outside = k.outside
+	at.exposed = append(slices.Clip(at.exposed), k.exposed...)
 	for _, h := range k.by {
 		if !slices.ContainsFunc(at.keeps, func(o held) bool { return o.ID == h.ID }) {
 			at.keeps = append(slices.Clip(at.keeps), h)
@@ -401,26 +556,49 @@ func (t *trail) leg(i int, from, to trailState, proto site.Protocol) {
 	}
 	lines, err := page.Count(l.Forward)
 	if err != nil {
-		t.refuse(fmt.Sprintf("%s cannot take it: %s", r.Label(), err))
+		why := refusal{kind: pageCannot, router: *r, says: err.Error()}
+		if to.free || from.free {
+			why = refusal{kind: cannotRenumber, router: *r, ports: t.setting}
+		}
+		t.refuse(why)
 		return
 	}
 	if !to.free {
 		if own, taken := reach.OwnPort(*r, l.Forward); taken {
-			t.refuse(fmt.Sprintf("%s answers on %s itself", r.Label(), own.Ports))
+			t.refuse(refusal{kind: routersOwn, router: *r, ports: own.Ports})
 			return
 		}
-		if t.clashes(l.Forward) {
-			t.refuse(fmt.Sprintf("%s is taken at %s by a forward that is locked or made by hand", to.outside, r.Label()))
+		if at, taken := t.holder(l.Forward, len(t.v.Forwards)); taken {
+			why := refusal{kind: isTaken, router: *r, ports: to.outside}
+			if at >= 0 {
+				why.by = &t.v.Forwards[at]
+			}
+			t.refuse(why)
 			return
 		}
+	}
+	if to.free && !t.anyFree(r.ID, proto, n) {
+		t.refuse(refusal{kind: noneFree, router: *r, ports: t.setting})
+		return
 	}
 	l.lines = lines
 	to.legs = append(slices.Clip(to.legs), l)
 	t.step(i+1, to)
 }
 
-func (t *trail) refuse(why string) {
-	if t.refusal == "" {
+// anyFree reports whether a router has so many ports in a row that nothing takes which stays.
+func (t *trail) anyFree(router string, proto site.Protocol, n int) bool {
+	all := span.Of(span.Run{Lo: 1, Hi: 65535})
+	for _, single := range proto.Each() {
+		all = all.Minus(t.taken[side{router, single}].all)
+	}
+	_, ok := all.First(n)
+	return ok
+}
+
+// refuse remembers the refusal that says most.
+func (t *trail) refuse(why refusal) {
+	if why.kind > t.refusal.kind {
 		t.refusal = why
 	}
 }
@@ -432,7 +610,7 @@ func (t *trail) end(at trailState) {
 	}
 	open := t.w.Service.Open
 	want, named := open.Exact()
-	wy := way{legs: at.legs, within: at.within}
+	wy := way{legs: at.legs, within: at.within, exposed: at.exposed, through: at.through}
 	if t.set {
 		wy.setTo = t.setting
 	}
@@ -460,15 +638,57 @@ func (t *trail) end(at trailState) {
 	}
 	wy.preferred = wy.preferred && !at.split
 	var rest []held
-	for _, h := range t.w.held {
+	for _, h := range t.held {
 		if !slices.ContainsFunc(at.keeps, func(o held) bool { return o.ID == h.ID }) && !t.inTheWay(h, at.legs) && t.leadsOn(h) && !slices.ContainsFunc(at.keeps, func(o held) bool { return t.clash(o, h) }) {
 			rest = append(rest, h)
 		}
 	}
 	for _, more := range t.subsets(t.w, rest) {
 		wy.keeps = append(slices.Clone(at.keeps), more...)
+		if t.opensTwice(wy) || t.limited() && !reach.Meets(t.v, t.w.Wish, t.routers, t.setting, t.withExposed(t.w, wy)) {
+			continue
+		}
 		t.w.ways = append(t.w.ways, wy)
 	}
+}
+
+// limited reports whether those who are to reach the wish come to its router as others than
+// it names: hidden by a router on the way.
+func (t *trail) limited() bool {
+	return !t.want.Covers(reach.Allowed(t.w.Service.Open.From))
+}
+
+// opensTwice reports whether a way opens a protocol that what it keeps opens already. Nobody
+// asked for a second door.
+func (t *trail) opensTwice(wy way) bool {
+	if len(wy.legs) == 0 {
+		return false
+	}
+	var made []site.Protocol
+	for _, l := range wy.legs {
+		made = append(made, l.Protocol)
+	}
+	for _, proto := range t.alreadyOpen(wy.keeps) {
+		if slices.ContainsFunc(made, func(p site.Protocol) bool { return p.Covers(proto) }) {
+			return true
+		}
+	}
+	return false
+}
+
+// alreadyOpen gives the protocols of the wish on which kept forwards meet it, its device
+// answering at the ports that are looked at.
+func (t *trail) alreadyOpen(kept []held) []site.Protocol {
+	if len(kept) == 0 {
+		return nil
+	}
+	var out []site.Protocol
+	for _, proto := range t.w.Service.Protocol.Each() {
+		if t.meetsOn(t.w, t.routers, proto, t.setting, t.firm(t.w, t.leads(kept))) {
+			out = append(out, proto)
+		}
+	}
+	return out
 }
 
 // leadsOn reports whether a forward leads further in, or to ports on which the device
@@ -489,6 +709,7 @@ func (t *trail) inTheWay(h held, legs []leg) bool {
 type existing struct {
 	outside span.Ports
 	by      []held
+	exposed []use
 }
 
 // existing finds how forwards that are there lead to ports at a router: on all of some
@@ -500,7 +721,7 @@ func (t *trail) existing(i int, ports span.Ports, protocols []site.Protocol) []e
 		if _, ok := outsideOf(first, protocols[0], ports.At(0)); !ok {
 			continue
 		}
-		e, ok := t.follow(spans, first, protocols, ports)
+		e, ok := t.follow(t.routers[i].ID, spans, first, protocols, ports)
 		if ok && !slices.ContainsFunc(out, func(o existing) bool { return o.outside.Equal(e.outside) && len(o.by) <= len(e.by) }) {
 			out = append(out, e)
 		}
@@ -517,9 +738,15 @@ func outsideOf(s reach.Span, proto site.Protocol, inside uint32) (uint32, bool) 
 }
 
 // follow leads all ports out, along the forward of the first span where it goes on.
-func (t *trail) follow(spans []reach.Span, first reach.Span, protocols []site.Protocol, ports span.Ports) (existing, bool) {
+func (t *trail) follow(router string, spans []reach.Span, first reach.Span, protocols []site.Protocol, ports span.Ports) (existing, bool) {
 	var e existing
-	use := func(s reach.Span) {
+	enter := func(s reach.Span, outside span.Run) {
+		if t.yields(t.w, router, s) {
+			e.exposed = append(e.exposed, use{side{router, s.Protocol}, claim{run: outside, who: t.want, reads: true}})
+		}
+		if s.Exposed {
+			return
+		}
 		k := slices.IndexFunc(t.w.held, func(h held) bool { return h.ID == s.Forward })
 		if k >= 0 && !slices.ContainsFunc(e.by, func(h held) bool { return h.ID == s.Forward }) {
 			e.by = append(e.by, t.w.held[k])
@@ -533,9 +760,10 @@ func (t *trail) follow(spans []reach.Span, first reach.Span, protocols []site.Pr
 				return e, false
 			}
 			n := min(piece.Hi-port, s.Inside+uint32(s.Ports.Len())-1-port) + 1
+			used := []reach.Span{s}
 			for _, proto := range protocols[1:] {
 				there := func(c reach.Span) bool { x, ok := outsideOf(c, proto, port); return ok && x == o }
-				k := slices.IndexFunc(spans, func(c reach.Span) bool { return there(c) && c.Forward == s.Forward })
+				k := slices.IndexFunc(spans, func(c reach.Span) bool { return there(c) && c.Forward == s.Forward && c.Exposed == s.Exposed })
 				if k < 0 {
 					k = slices.IndexFunc(spans, there)
 				}
@@ -543,9 +771,11 @@ func (t *trail) follow(spans []reach.Span, first reach.Span, protocols []site.Pr
 					return e, false
 				}
 				n = min(n, spans[k].Inside+uint32(spans[k].Ports.Len())-port)
-				use(spans[k])
+				used = append(used, spans[k])
 			}
-			use(s)
+			for _, s := range used {
+				enter(s, span.Run{Lo: o, Hi: o + n - 1})
+			}
 			if last := len(runs) - 1; last >= 0 && runs[last].Hi+1 == o {
 				runs[last].Hi += n
 			} else {
@@ -621,7 +851,7 @@ func (p *planner) option(w *wish, k int) option {
 				who = reach.Allowed(f.From)
 			}
 			for _, run := range f.Outside.Runs() {
-				o.uses = append(o.uses, use{side{f.Router, proto}, claim{run, who}})
+				o.uses = append(o.uses, use{side{f.Router, proto}, claim{run: run, who: who}})
 			}
 		}
 	}
@@ -638,16 +868,20 @@ func (p *planner) option(w *wish, k int) option {
 	if !wy.setTo.IsZero() {
 		for _, proto := range w.Service.Protocol.Each() {
 			for _, run := range wy.setTo.Runs() {
-				o.uses = append(o.uses, use{side{"on " + w.Interface.ID, proto}, claim{run, reach.Anyone}})
+				o.uses = append(o.uses, use{side{"on " + w.Interface.ID, proto}, claim{run: run, who: reach.Anyone}})
 			}
 		}
 	}
 	need := func(service, forward string) {
-		o.uses = append(o.uses, use{side{"needed by " + service, site.Protocol(forward)}, claim{span.Run{Lo: 1, Hi: 1}, reach.Anyone}})
+		o.uses = append(o.uses, use{side{"needed by " + service, site.Protocol(forward)}, claim{run: span.Run{Lo: 1, Hi: 1}, who: reach.Anyone}})
 	}
 	for _, h := range wy.needs {
 		need(w.Service.ID, h.ID)
 	}
+	for _, name := range wy.bars {
+		need(name, "")
+	}
+	o.uses = append(o.uses, wy.exposed...)
 	for _, h := range w.held {
 		if !slices.ContainsFunc(wy.keeps, func(o held) bool { return o.ID == h.ID }) {
 			for _, by := range p.neededBy[h.ID] {

@@ -32,13 +32,13 @@ func (e *explaining) unmet(i int, w *wish, crowded bool) Unmet {
 	}
 	switch {
 	case crowded:
-		return shut("there are not %d free ports in a row outside, from 10001 up", w.Service.Ports.Len())
+		return shut("there are not %d free ports in a row outside", w.Service.Ports.Len())
 	case w.capped:
 		u := shut("of its very many ways out not all were looked at, and none of those that were is left")
 		u.Undecided = true
 		return u
-	case !slices.ContainsFunc(w.ways, func(wy way) bool { return !wy.out }):
-		return shut("%s", w.refusal)
+	case !slices.ContainsFunc(w.ways, func(wy way) bool { return !wy.out && wy.carriedBy == "" }):
+		return shut("%s", w.refusal.words(e.p.v, w.Wish))
 	case !e.proven[i] && e.more[i] > 0 && e.can([]int{i}):
 		u := shut("whether it can be open as well was not decided in time; at most %d more could be", e.more[i])
 		u.Undecided = true
@@ -199,8 +199,15 @@ func (e *explaining) can(wishes []int) bool {
 	e.left--
 	list := make([][]choice, len(wishes))
 	used := map[int]bool{}
+	in := map[string]bool{}
+	for _, i := range wishes {
+		in[e.p.wishes[i].Service.ID] = true
+	}
 	for k, i := range wishes {
-		list[k] = e.meeting(i)
+		list[k] = slices.DeleteFunc(e.meeting(i), func(ch choice) bool { // what carries it must be among them
+			by := e.p.wishes[i].ways[ch.option].carriedBy
+			return by != "" && !in[by]
+		})
 		for _, ch := range list[k] {
 			for r, n := range ch.lines {
 				if n > 0 {

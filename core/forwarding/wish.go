@@ -13,12 +13,14 @@ import (
 type planner struct {
 	v        site.View
 	pages    map[string]form.Page
-	staid    *reach.Map          // of the forwards that are locked or made by hand alone
-	taken    map[side]*taken     // by router and protocol: what stays taken on it
-	heldAt   map[string][]held   // by router: the forwards of wishes that may be kept
-	neededBy map[string][]string // by forward: the services that rely on it though it is of another
-	shut     []site.Forward      // those that nobody asks for, or that cannot stay
-	room     map[string]int      // by router with a limit: the lines that are left
+	staid    map[string]*reach.Map // of the forwards that are locked or made by hand, behind those that take ports from them: by the latter
+	shadows  []held                // the forwards of wishes that stand before one that stays, and take ports from it
+	stays    map[string]bool       // by forward: it is locked or made by hand
+	taken    map[side]*taken       // by router and protocol: what stays taken on it
+	heldAt   map[string][]held     // by router: the forwards of wishes that may be kept
+	neededBy map[string][]string   // by forward: the services that rely on it though it is of another
+	shut     []site.Forward        // those that nobody asks for, or that cannot stay
+	room     map[string]int        // by router with a limit: the lines that are left
 	wishes   []*wish
 	levels   levels
 }
@@ -29,17 +31,21 @@ type side struct {
 	proto  site.Protocol
 }
 
-// taken is outside ports that stay taken, whatever is planned: by everybody, and by some
-// senders where the page can tell them apart.
+// taken is outside ports that stay taken, whatever is planned: by everybody, of those the
+// router's own and those that its page does not take, and by forwards.
 type taken struct {
-	all  span.Set
-	some []claim
+	all, own span.Set
+	claims   []claim
 }
 
-// claim is outside ports that some senders use.
+// claim is outside ports that some senders use. Of one that stays, at is its place among
+// the forwards of the site: the first that matches gets a packet. What only reads needs that
+// no forward takes the ports, and shares them with others of its kind.
 type claim struct {
-	run span.Run
-	who reach.Sources
+	run   span.Run
+	who   reach.Sources
+	at    int
+	reads bool
 }
 
 // held is a forward of a service that may be kept, and how many lines it takes.
@@ -57,7 +63,7 @@ type wish struct {
 	lost    []site.Forward // forwards of its own that cannot stay as they are
 	ways    []way
 	options []option // of the ways those that may be best, and ways to leave it shut
-	refusal string   // why there is no way at all
+	refusal refusal  // why there is no way at all
 	capped  bool     // there are more ways than were looked at
 }
 
@@ -68,33 +74,34 @@ func newPlanner(v site.View, open []site.Wish) *planner {
 	slices.SortStableFunc(open, func(a, b site.Wish) int { return a.Device.Importance() - b.Device.Importance() })
 	p.levels = levelsOf(open)
 	used := map[string]int{}
-	staying := v.Site
-	staying.Forwards = nil
+	p.stays = map[string]bool{}
 	for _, r := range v.Routers {
 		p.pages[r.ID] = form.Of(r.Form)
 	}
 	for _, f := range v.Forwards {
 		if f.Enabled && (f.Locked || f.Service == "") {
-			staying.Forwards = append(staying.Forwards, f)
+			p.stays[f.ID] = true
 			n, _ := p.pages[f.Router].Count(f)
 			used[f.Router] += n
 		}
 	}
-	p.take(staying.Forwards)
+	p.take()
 	for _, r := range v.Routers {
 		if r.Form.Lines > 0 {
 			p.room[r.ID] = r.Form.Lines - used[r.ID]
 		}
 	}
-	p.staid = reach.Of(v.With(staying))
 	wanted := map[string]*wish{}
 	for _, w := range open {
 		next := &wish{Wish: w, rank: w.Device.Importance()}
 		p.wishes = append(p.wishes, next)
 		wanted[w.Service.ID] = next
 	}
-	for _, f := range v.Forwards {
-		if !f.Enabled || f.Locked || f.Service == "" {
+	for i, f := range v.Forwards {
+		if !f.Enabled {
+			continue
+		}
+		if p.stays[f.ID] {
 			continue
 		}
 		w, ok := wanted[f.Service]
@@ -102,19 +109,24 @@ func newPlanner(v site.View, open []site.Wish) *planner {
 			p.shut = append(p.shut, f)
 			continue
 		}
-		if h, ok := p.keepable(w, f); ok {
+		if h, ok := p.keepable(w, f, i); ok {
+			if p.clashes(f) {
+				p.shadows = append(p.shadows, h)
+			}
 			w.held = append(w.held, h)
 			p.heldAt[f.Router] = append(p.heldAt[f.Router], h)
 		} else {
 			w.lost = append(w.lost, f)
 		}
 	}
+	p.staid = map[string]*reach.Map{}
 	for _, w := range p.wishes {
 		if v.Stopped() {
 			return p
 		}
 		p.findWays(w)
 	}
+	p.findCarried()
 	for _, w := range p.wishes {
 		p.findOptions(w)
 	}
@@ -123,29 +135,33 @@ func newPlanner(v site.View, open []site.Wish) *planner {
 
 // take enters what stays taken on each router: its own ports, those that its page does
 // not take, and those of forwards.
-func (p *planner) take(forwards []site.Forward) {
+func (p *planner) take() {
 	all := map[side][]span.Run{}
 	for _, r := range p.v.Routers {
 		for _, proto := range site.Both.Each() {
 			at := side{r.ID, proto}
-			p.taken[at] = &taken{}
-			all[at] = p.pages[r.ID].Refuses().Runs()
-			for _, own := range r.OwnPorts {
-				if own.Protocol.Covers(proto) {
-					all[at] = append(all[at], own.Ports.Runs()...)
+			own := p.pages[r.ID].Refuses().Runs()
+			for _, o := range r.OwnPorts {
+				if o.Protocol.Covers(proto) {
+					own = append(own, o.Ports.Runs()...)
 				}
 			}
+			p.taken[at], all[at] = &taken{own: span.Of(own...)}, own
 		}
 	}
-	for _, f := range forwards {
+	for i, f := range p.v.Forwards {
+		if !p.stays[f.ID] {
+			continue
+		}
+		who := reach.Anyone
+		if p.pages[f.Router].LimitsSenders() {
+			who = reach.Allowed(f.From)
+		}
 		for _, proto := range f.Protocol.Each() {
 			at := side{f.Router, proto}
-			if len(f.From) == 0 || !p.pages[f.Router].LimitsSenders() {
-				all[at] = append(all[at], f.Outside.Runs()...)
-				continue
-			}
 			for _, run := range f.Outside.Runs() {
-				p.taken[at].some = append(p.taken[at].some, claim{run, reach.Allowed(f.From)})
+				p.taken[at].claims = append(p.taken[at].claims, claim{run: run, who: who, at: i})
+				all[at] = append(all[at], run)
 			}
 		}
 	}
@@ -155,28 +171,46 @@ func (p *planner) take(forwards []site.Forward) {
 }
 
 // clashes reports whether a forward wants an outside port that stays taken.
-func (p *planner) clashes(f site.Forward) bool {
+func (p *planner) clashes(f site.Forward) bool { return p.clashesBefore(f, len(p.v.Forwards)) }
+
+// clashesBefore reports whether a forward at a place wants an outside port that the router
+// has for itself, or that one which stays gets before it.
+func (p *planner) clashesBefore(f site.Forward, place int) bool {
+	_, taken := p.holder(f, place)
+	return taken
+}
+
+// holder finds the forward that stays and gets a port that one at a place wants; -1 where
+// the router has it for itself.
+func (p *planner) holder(f site.Forward, place int) (at int, taken bool) {
+	who := reach.Anyone
+	if p.pages[f.Router].LimitsSenders() {
+		who = reach.Allowed(f.From)
+	}
 	for _, proto := range f.Protocol.Each() {
 		t := p.taken[side{f.Router, proto}]
 		for _, run := range f.Outside.Runs() {
-			if t.all.Touches(run) {
-				return true
+			if !t.all.Touches(run) {
+				continue
 			}
-			for _, c := range t.some {
-				if c.run.Touches(run) && !c.who.Overlap(reach.Allowed(f.From)).Nobody() {
-					return true
+			if t.own.Touches(run) {
+				return -1, true
+			}
+			for _, c := range t.claims {
+				if c.at < place && c.run.Touches(run) && !c.who.Overlap(who).Nobody() {
+					return c.at, true
 				}
 			}
 		}
 	}
-	return false
+	return 0, false
 }
 
 // keepable reports whether a forward of a wish may stay as it is: it is for the service,
-// it can work, and it clashes with nothing that stays.
-func (p *planner) keepable(w *wish, f site.Forward) (held, bool) {
+// it can work, and nothing that stays takes its ports before it.
+func (p *planner) keepable(w *wish, f site.Forward, place int) (held, bool) {
 	lines, err := p.pages[f.Router].Count(f)
-	if err != nil || p.clashes(f) || w.Interface.Pin == nil {
+	if err != nil || p.clashesBefore(f, place) || w.Interface.Pin == nil {
 		return held{}, false
 	}
 	h := held{f, lines, reach.Leads(p.v, f)}
@@ -201,8 +235,12 @@ func (p *planner) keepable(w *wish, f site.Forward) (held, bool) {
 
 // leads gives what leads to a goal at a router: what stays, and what of a wish is kept.
 func (p *planner) leads(kept []held) func(router string, goal reach.Goal) []reach.Span {
+	staid := p.staying(kept)
 	return func(router string, goal reach.Goal) []reach.Span {
-		out := p.staid.To(router, goal)
+		out := staid.To(router, goal)
+		if len(p.shadows) > 0 && slices.ContainsFunc(out, p.movable) {
+			out = slices.DeleteFunc(slices.Clone(out), p.movable)
+		}
 		for _, h := range kept {
 			if h.Router != router {
 				continue
@@ -215,4 +253,47 @@ func (p *planner) leads(kept []held) func(router string, goal reach.Goal) []reac
 		}
 		return out
 	}
+}
+
+// staying is the map of what stays, as the forwards that are kept of a wish leave it.
+func (p *planner) staying(kept []held) *reach.Map {
+	before := map[string]bool{}
+	key := ""
+	for _, h := range p.shadows {
+		if slices.ContainsFunc(kept, func(o held) bool { return o.ID == h.ID }) {
+			before[h.ID] = true
+			key += h.ID + "\n"
+		}
+	}
+	m, known := p.staid[key]
+	if !known {
+		s := p.v.Site
+		s.Forwards = nil
+		for _, f := range p.v.Forwards {
+			if p.stays[f.ID] || before[f.ID] {
+				s.Forwards = append(s.Forwards, f)
+			}
+		}
+		m = reach.Of(p.v.With(s))
+		p.staid[key] = m
+	}
+	return m
+}
+
+// movable reports whether a span is of a forward that need not stay.
+func (p *planner) movable(s reach.Span) bool { return s.Forward != "" && !p.stays[s.Forward] }
+
+// firm is what leads give that no forward of another wish, kept or new, could take: not what
+// an exposed host gets, nor what one that stands before it may have.
+func (p *planner) firm(w *wish, leads func(string, reach.Goal) []reach.Span) func(string, reach.Goal) []reach.Span {
+	return func(router string, goal reach.Goal) []reach.Span {
+		return slices.DeleteFunc(slices.Clone(leads(router, goal)), func(s reach.Span) bool { return p.yields(w, router, s) })
+	}
+}
+
+// yields reports whether a forward of another wish could take ports of a span.
+func (p *planner) yields(w *wish, router string, s reach.Span) bool {
+	return s.Exposed || p.stays[s.Forward] && slices.ContainsFunc(p.shadows, func(h held) bool {
+		return h.Router == router && h.Service != w.Service.ID && h.Protocol.Covers(s.Protocol) && h.Outside.Set().Touches(s.Ports)
+	})
 }

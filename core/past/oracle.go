@@ -179,6 +179,40 @@ func (o *Oracle) behind(router int, address string) int {
 	return -1
 }
 
+// Behind gives the router that takes what another sends to an address; empty for none.
+func (o *Oracle) Behind(router, address string) string {
+	if i := o.behind(o.Router(router), address); i >= 0 {
+		return o.Routers[i].ID
+	}
+	return ""
+}
+
+// On reports whether a router serves a network.
+func (o *Oracle) On(router, network string) bool { return o.serves(o.Router(router), network) }
+
+// Delivers reports whether an address is on a network of a router.
+func (o *Oracle) Delivers(router, address string) bool {
+	for _, n := range o.Networks {
+		if o.On(router, n.ID) && o.holds(n.ID, address) {
+			return true
+		}
+	}
+	return false
+}
+
+// Way gives the routers from the provider to a network, as WayOut does.
+func (o *Oracle) Way(network string) []string {
+	near, outer := o.WayOut(network)
+	var out []string
+	for at := near; at != ""; at = o.Routers[o.Router(at)].Upstream {
+		out = append([]string{at}, out...)
+		if at == outer {
+			break
+		}
+	}
+	return out
+}
+
 // Follow follows a packet that arrives at the outside of a router.
 func (o *Oracle) Follow(router, protocol string, number int, sender string) End {
 	end := End{Fate: "dropped"}

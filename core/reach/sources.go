@@ -25,19 +25,15 @@ var Anyone = Sources{span.Of(span.Run{Hi: math.MaxUint32}), true}
 // Allowed is those whom a list of senders lets in. An empty one is anyone, and so is one
 // that covers all addresses.
 func Allowed(from []site.Sender) Sources {
-	if len(from) == 0 {
+	if !site.Limits(from) {
 		return Anyone
 	}
 	runs := make([]span.Run, len(from))
 	for i, s := range from {
 		runs[i] = span.OfPrefix(s.Prefix)
 	}
-	set := span.Of(runs...)
-	return Sources{set: set, strangers: set.Len() == 1<<32}
+	return Sources{set: span.Of(runs...)}
 }
-
-// Limits reports whether a list of senders keeps anybody out.
-func Limits(from []site.Sender) bool { return !Allowed(from).everybody() }
 
 // allOf is those who are in any of some groups.
 func allOf(list []Sources) Sources {

@@ -167,6 +167,19 @@ func ParseSender(text string) (Sender, error) {
 	return Sender{}, &span.Malformed{Found: text, Want: "an address or network such as 198.51.100.7 or 198.51.100.0/24"}
 }
 
+// Limits reports whether a list of allowed sources keeps anybody out: an empty one does not,
+// nor one that covers all addresses.
+func Limits(from []Sender) bool {
+	if len(from) == 0 {
+		return false
+	}
+	runs := make([]span.Run, len(from))
+	for i, s := range from {
+		runs[i] = span.OfPrefix(s.Prefix)
+	}
+	return span.Of(runs...).Len() < 1<<32
+}
+
 func (s Sender) String() string {
 	if s.Bits() == 32 {
 		return s.Addr().String()
