@@ -96,8 +96,9 @@ const (
 )
 
 // newBoard makes the board of a network: the interfaces of it that want a pin, those whose
-// pin cannot stay though nobody asked for it, and how each is to be pinned.
-func newBoard(v site.View, n site.Network, want, mend []site.Placed, by ways) *board {
+// pin cannot stay though nobody asked for it, and how each is to be pinned. Those of other
+// networks that leave hold no address of this one.
+func newBoard(v site.View, n site.Network, want, mend []site.Placed, by ways, leave map[string]bool) *board {
 	b := &board{v: v, n: n}
 	add := func(list []site.Placed, wanted bool) {
 		for _, p := range list {
@@ -128,7 +129,7 @@ func newBoard(v site.View, n site.Network, want, mend []site.Placed, by ways) *b
 			}
 		}
 	}
-	where := b.makeCells(special)
+	where := b.makeCells(special, b.taken(leave))
 	b.classify(special, where)
 	return b
 }
@@ -143,14 +144,14 @@ func inOrder(p, q site.Placed) int {
 }
 
 // taken is what interfaces that are not planned here hold for good.
-func (b *board) taken() map[uint32]bool {
+func (b *board) taken(leave map[string]bool) map[uint32]bool {
 	moving := make(map[string]bool, len(b.rows))
 	for _, r := range b.rows {
 		moving[r.Interface.ID] = true
 	}
 	held := map[uint32]bool{}
 	for _, p := range b.v.Interfaces() {
-		if moving[p.Interface.ID] {
+		if moving[p.Interface.ID] || leave[p.Interface.ID] {
 			continue
 		}
 		if a := seat(p); a.IsValid() && b.v.Spot(p.Interface.Network, a).Network == b.n.ID {
@@ -172,8 +173,7 @@ func seat(p site.Placed) netip.Addr {
 // makeCells cuts the network into cells, and tells in which cell each of the special
 // addresses lies that can be had at all. Of each cell the lowest few free addresses are as
 // good as all.
-func (b *board) makeCells(special map[uint32][]int) map[uint32]int {
-	taken := b.taken()
+func (b *board) makeCells(special map[uint32][]int, taken map[uint32]bool) map[uint32]int {
 	var cuts []uint64
 	cut := func(r span.Run) { cuts = append(cuts, uint64(r.Lo), uint64(r.Hi)+1) }
 	one := func(a netip.Addr) {

@@ -66,7 +66,7 @@ func TestSwapsHold(t *testing.T) {
 			if before.Interface.Pin != nil && before.Interface.Pin.Locked && q.Interface.ID != "d0.0" {
 				t.Errorf("%d: a locked pin was moved", round)
 			}
-			if n := len(after.PinnedAt(put.Interface.Network, q.Interface.Pin.Address)); n != 1 {
+			if n := len(after.PinnedAt(q.Interface.Network, q.Interface.Pin.Address)); n != 1 {
 				t.Errorf("%d: %d are pinned at %s after the swap", round, n, q.Interface.Pin.Address)
 			}
 			for _, f := range Faults(after, q) {

@@ -77,7 +77,7 @@ func TestNearestPrefersItsBandAndOutsideTheRange(t *testing.T) {
 		{"anywhere", "d.0", "reservation", ""},
 	} {
 		v := lanWith(t, c.reserves)
-		a, ok := Nearest(v, placed(t, v, c.iface), c.by, func(netip.Addr) bool { return false })
+		a, ok := Nearest(v, placed(t, v, c.iface), c.by, func(string, netip.Addr) bool { return false })
 		if (ok && a.String() != c.want) || ok != (c.want != "") {
 			t.Errorf("%s by %s: got %v, want %q", c.iface, c.by, a, c.want)
 		}

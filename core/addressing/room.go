@@ -112,7 +112,7 @@ func (b *board) short(changed site.Network, by ways) int {
 	for _, r := range b.rows {
 		rows = append(rows, r.Placed)
 	}
-	try := newBoard(b.v.With(next), changed, rows, nil, by)
+	try := newBoard(b.v.With(next), changed, rows, nil, by, nil)
 	try.least = true
 	g := try.solve(nil) // where nobody is left out no seat is disputed
 	left := 0

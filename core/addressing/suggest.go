@@ -3,6 +3,7 @@ package addressing
 import (
 	"cmp"
 	"fmt"
+	"maps"
 	"net/netip"
 	"slices"
 	"strings"
@@ -56,30 +57,56 @@ func Suggest(v site.View) Plan {
 		return plan
 	}
 	by := waysOf(v, want, mend)
-	for _, n := range v.Networks {
-		b := newBoard(v, n, want, mend, by)
-		if len(b.rows) == 0 {
-			continue
-		}
-		best, states, proven := b.leaveOut()
-		if v.Stopped() {
-			return Plan{}
-		}
-		if fixed := best.decided(states); len(fixed) > 0 {
-			best = b.solve(fixed)
-		}
-		settled := best.settle()
-		plan.Proven = plan.Proven && proven
-		for i, x := range settled {
-			r, a := b.rows[i], span.Addr(x)
-			if x == 0 || r.keeps != "" && r.pinned == x {
-				continue
+	// Who is entered on one network and was seen on another leaves the address there once it
+	// is pinned: then the other network is planned again.
+	left := map[string]bool{}
+	for range mostRounds {
+		next := map[string]bool{}
+		plan = Plan{Proven: true}
+		for _, n := range v.Networks {
+			plan.network(newBoard(v, n, want, mend, by, left), by, next)
+			if v.Stopped() {
+				return Plan{}
 			}
-			plan.Suggestions = append(plan.Suggestions, Suggestion{r.Interface.ID, site.Pin{Address: a, By: r.by}, b.why(r, a, by)})
 		}
-		plan.Unmet = append(plan.Unmet, b.noRoom(settled, by)...)
+		if maps.Equal(left, next) {
+			break
+		}
+		left = next
 	}
 	return plan
+}
+
+// mostRounds is how often networks are planned again for devices that leave them.
+const mostRounds = 4
+
+// network adds the plan for one network, and who leaves an address on another by it.
+func (p *Plan) network(b *board, by ways, left map[string]bool) {
+	if len(b.rows) == 0 {
+		return
+	}
+	best, states, proven := b.leaveOut()
+	if b.v.Stopped() {
+		return
+	}
+	if fixed := best.decided(states); len(fixed) > 0 {
+		best = b.solve(fixed)
+	}
+	settled := best.settle()
+	p.Proven = p.Proven && proven
+	for i, x := range settled {
+		r, a := b.rows[i], span.Addr(x)
+		if x == 0 {
+			continue
+		}
+		if s := seat(r.Placed); s.IsValid() && b.v.Spot(b.n.ID, s).Network != b.n.ID {
+			left[r.Interface.ID] = true
+		}
+		if r.keeps == "" || r.pinned != x {
+			p.Suggestions = append(p.Suggestions, Suggestion{r.Interface.ID, site.Pin{Address: a, By: r.by}, b.why(r, a, by)})
+		}
+	}
+	p.Unmet = append(p.Unmet, b.noRoom(settled, by)...)
 }
 
 // ways is how interfaces are to be pinned: on the device where they are Full, since the

@@ -2,6 +2,7 @@ package forwarding
 
 import (
 	"cmp"
+	"iter"
 	"maps"
 	"slices"
 
@@ -113,6 +114,21 @@ type claimed struct {
 	user
 }
 
+// byLanding divides claims by where they land, in their order.
+func byLanding(list []claimed) iter.Seq2[landing, []claimed] {
+	return func(yield func(landing, []claimed) bool) {
+		for i, cl := range list {
+			same := func(o claimed) bool { return o.lands == cl.lands }
+			if slices.IndexFunc(list, same) < i {
+				continue
+			}
+			if !yield(cl.lands, slices.DeleteFunc(slices.Clone(list), func(o claimed) bool { return !same(o) })) {
+				return
+			}
+		}
+	}
+}
+
 // enterUnits gives units to claims on the same ports, one for each class of sources that
 // several of them share, numbered from next on, and gives the number after them.
 func (c *choices) enterUnits(group []claimed, next int) int {
@@ -177,14 +193,16 @@ func (c *choices) findUnits() {
 				}
 			}
 			for _, reader := range slices.Sorted(maps.Keys(groups)) {
-				group := groups[reader]
-				if reader >= 0 {
-					if len(groups[-1]) == 0 {
-						continue
-					}
-					group = slices.Concat(group, groups[-1])
+				if reader < 0 {
+					next = c.enterUnits(groups[-1], next)
+					continue
 				}
-				next = c.enterUnits(group, next)
+				for lands, group := range byLanding(groups[reader]) {
+					writers := slices.DeleteFunc(slices.Clone(groups[-1]), func(cl claimed) bool { return cl.lands == lands })
+					if len(writers) > 0 {
+						next = c.enterUnits(slices.Concat(group, writers), next)
+					}
+				}
 			}
 		}
 	}

@@ -3,6 +3,7 @@ package forwarding
 import (
 	"fmt"
 
+	"vestpin/core/form"
 	"vestpin/core/reach"
 	"vestpin/core/site"
 	"vestpin/core/span"
@@ -10,7 +11,7 @@ import (
 
 // Thread gives the edits that open a service at exactly these outside ports, as a
 // hand that pulls a thread wants it: through all routers of its way, in place of
-// the forwards it has, whether or not they clash. The wish follows where it would
+// the forwards it has, whether or not they clash: before those that would take its ports. The wish follows where it would
 // not allow the ports. Its error is a *site.Refusal or says why there is no way.
 func Thread(v site.View, service string, outside span.Ports) ([]site.Edit, error) {
 	w, ok := v.Service(service)
@@ -43,10 +44,25 @@ func Thread(v site.View, service string, outside span.Ports) ([]site.Edit, error
 			From: wish.Service.Open.From, Service: service,
 		}
 		f.ID = idOn(v, service, r.ID, edits)
-		edits = append(edits, site.PutForward{Forward: f})
+		edits = append(edits, site.PutForward{Forward: f, At: before(v, r, f)})
 		to, inside = r.WAN.Address.String(), outside
 	}
 	return edits, nil
+}
+
+// before is the place in front of the first forward that would take the ports of one, nil
+// where none does.
+func before(v site.View, r site.Router, f site.Forward) *int {
+	limits := form.Of(r.Form).LimitsSenders()
+	for i, o := range v.Forwards {
+		switch {
+		case o.ID == f.ID:
+			return nil
+		case o.Enabled && o.Router == r.ID && reach.Clash(limits, o, f):
+			return &i
+		}
+	}
+	return nil
 }
 
 func allowsOutside(w site.Wish, outside span.Ports) bool {

@@ -2,6 +2,7 @@ package forwarding
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 
 	"vestpin/core/flow"
@@ -21,7 +22,7 @@ type way struct {
 	legs      []leg      // the new forwards, from the router next to the device outwards
 	keeps     []held     // the forwards of its own that stay
 	needs     []held     // those of other services without which it would not be met
-	carriedBy string     // the service whose new forwards carry it
+	carriedBy string     // the service whose forwards carry it
 	exposed   []use      // the ports that it gets as what an exposed host gets
 	through   []side     // where ports that are found later go to the exposed host
 	bars      []string   // what others rely on, and would not get by this one
@@ -148,11 +149,20 @@ func (p *planner) exposedUses(w *wish, routers []site.Router, want reach.Sources
 			if i > 0 {
 				goal = reach.Behind(routers[i-1])
 			}
-			if !slices.ContainsFunc(leads(r.ID, goal), func(s reach.Span) bool { return p.yields(w, r.ID, s) }) {
-				continue
-			}
-			for _, m := range reach.Back(routers[:i+1], reach.At(w.Interface), proto, w.Service.Ports, leads) {
-				out = append(out, use{side{r.ID, proto}, claim{run: m.Outside, who: want, reads: true}})
+			arriving := reach.Back(routers[:i], reach.At(w.Interface), proto, w.Service.Ports, leads)
+			for _, s := range leads(r.ID, goal) {
+				if s.Protocol != proto || !p.yields(w, r.ID, s) {
+					continue
+				}
+				in := span.Run{Lo: s.Inside, Hi: s.Inside + uint32(s.Ports.Len()) - 1}
+				for _, m := range arriving {
+					if !m.Outside.Touches(in) {
+						continue
+					}
+					lo, hi := max(in.Lo, m.Outside.Lo), min(in.Hi, m.Outside.Hi)
+					run := span.Run{Lo: s.Ports.Lo + lo - in.Lo, Hi: s.Ports.Lo + hi - in.Lo}
+					out = append(out, use{side{r.ID, proto}, claim{run: run, who: want, reads: true, lands: landingOf(s)}})
+				}
 			}
 		}
 	}
@@ -161,7 +171,7 @@ func (p *planner) exposedUses(w *wish, routers []site.Router, want reach.Sources
 
 // byOthers looks whether forwards of other services that may be kept meet a wish.
 func (p *planner) byOthers(w *wish, routers []site.Router) {
-	if len(w.ways) > 0 {
+	if slices.ContainsFunc(w.ways, func(wy way) bool { return len(wy.exposed) == 0 }) {
 		return
 	}
 	var others []held
@@ -174,20 +184,22 @@ func (p *planner) byOthers(w *wish, routers []site.Router) {
 		}
 		goal = reach.Behind(r)
 	}
-	if len(others) == 0 || len(others) > mostOthers || !reach.Meets(p.v, w.Wish, routers, w.Service.Ports, p.leads(append(others, w.held...))) {
+	met := func(others []held) bool {
+		return reach.Meets(p.v, w.Wish, routers, w.Service.Ports, p.firm(w, p.leads(append(slices.Clone(others), w.held...))))
+	}
+	if len(others) == 0 || len(others) > mostOthers || !met(others) {
 		return
 	}
 	for i := len(others) - 1; i >= 0; i-- { // only those without which it is not met
-		less := slices.Delete(slices.Clone(others), i, i+1)
-		if reach.Meets(p.v, w.Wish, routers, w.Service.Ports, p.leads(append(less, w.held...))) {
+		if less := slices.Delete(slices.Clone(others), i, i+1); met(less) {
 			others = less
 		}
 	}
 	w.ways = append(w.ways, way{keeps: w.held, needs: others, preferred: true})
 }
 
-// findCarried finds the wishes that the new forwards of another would meet as well: those of
-// the same interface whose ports are among its own.
+// findCarried finds the wishes that the forwards of another would meet as well: those of
+// the same interface whose ports are among those that it leads to.
 func (p *planner) findCarried() {
 	at := map[string][]*wish{}
 	for _, w := range p.wishes {
@@ -195,14 +207,22 @@ func (p *planner) findCarried() {
 	}
 	for _, w := range p.wishes {
 		for _, o := range at[w.Interface.ID] {
-			if o != w && o.Service.Protocol.Covers(w.Service.Protocol) && o.Service.Ports.Set().Covers(w.Service.Ports.Set()) && len(at[w.Interface.ID]) <= mostOthers {
+			if o != w && len(at[w.Interface.ID]) <= mostOthers && o.mayCarry(w) {
 				p.carried(w, o)
 			}
 		}
 	}
 }
 
-// carried enters the ways in which a wish is met by the new forwards of another.
+// mayCarry reports whether forwards of a wish, new or kept, could lead to all ports of another.
+func (w *wish) mayCarry(o *wish) bool {
+	ports := o.Service.Ports.Set()
+	return w.Service.Protocol.Covers(o.Service.Protocol) && w.Service.Ports.Set().Covers(ports) || slices.ContainsFunc(w.held, func(h held) bool {
+		return h.Protocol.Covers(o.Service.Protocol) && h.InsidePorts().Set().Covers(ports)
+	})
+}
+
+// carried enters the ways in which a wish is met by the forwards of another.
 func (p *planner) carried(w, by *wish) {
 	routers, why := reach.Route(p.v, w.Wish)
 	if why != "" {
@@ -211,7 +231,7 @@ func (p *planner) carried(w, by *wish) {
 	does := make([]int, len(by.ways)) // 0 it does not carry it, 1 it does, 2 where it prefers to be
 	some := [3]bool{}
 	for i, wy := range by.ways {
-		if wy.out || len(wy.legs) == 0 || !wy.setTo.IsZero() {
+		if wy.out || len(wy.legs)+len(wy.keeps) == 0 || !wy.setTo.IsZero() {
 			continue
 		}
 		leads := p.leadsOf(by, wy)
@@ -452,16 +472,16 @@ const (
 // through goes on with ports that are found later, by a wide forward that is there and
 // renumbers nothing.
 func (t *trail) through(i int, at trailState) {
-	for _, s := range t.spansTo(i) {
+	for _, s := range t.leadsTo(i) {
 		if s.Ports.Len() < wide || s.Ports.Lo != s.Inside || s.Protocol != t.w.Service.Protocol.Each()[0] {
 			continue
 		}
-		k, ok := t.follow(t.routers[i].ID, t.spansTo(i), s, t.w.Service.Protocol.Each(), span.PortList(s.Ports))
+		k, ok := t.follow(t.routers[i].ID, t.leadsTo(i), s, t.w.Service.Protocol.Each(), span.PortList(s.Ports))
 		if !ok || !k.outside.Equal(span.PortList(s.Ports)) {
 			continue
 		}
 		next := at.over(k)
-		if next.exposed = at.exposed; t.yields(t.w, t.routers[i].ID, s) {
+		if next.exposed = at.exposed; t.yields(t.w, t.routers[i].ID, s.Span) {
 			for _, proto := range t.w.Service.Protocol.Each() {
 				next.through = append(slices.Clip(next.through), side{t.routers[i].ID, proto})
 			}
@@ -479,7 +499,7 @@ func (t *trail) offered(i int) []span.Ports {
 	var out []span.Ports
 	n := t.setting.Len()
 	for i++; i < len(t.routers); i++ {
-		for _, s := range t.spansTo(i) {
+		for _, s := range t.leadsTo(i) {
 			if !t.w.Service.Protocol.Covers(s.Protocol) || s.Ports.Len() >= wide || s.Exposed {
 				continue
 			}
@@ -499,17 +519,65 @@ func (t *trail) offered(i int) []span.Ports {
 	return out
 }
 
-// spansTo gives what leads on at a router for all who are to reach the wish.
-func (t *trail) spansTo(i int) []reach.Span {
+// lead is what leads on at a router for all who are to reach the wish: one span, or several
+// to the same ports that do so together.
+type lead struct {
+	reach.Span
+	parts []reach.Span
+}
+
+// leadsTo gives what leads on at a router for all who are to reach the wish.
+func (t *trail) leadsTo(i int) []lead {
 	goal := reach.At(t.w.Interface)
 	if i > 0 {
 		goal = reach.Behind(t.routers[i-1])
 	}
-	var out []reach.Span
+	var out []lead
+	some := map[string][]reach.Span{} // by protocol and offset: those for some of them
 	for _, s := range t.leads(t.held)(t.routers[i].ID, goal) {
-		if s.Sources.Covers(t.want) {
-			out = append(out, s)
+		switch {
+		case s.Sources.Covers(t.want):
+			out = append(out, lead{s, []reach.Span{s}})
+		case !s.Sources.Overlap(t.want).Nobody():
+			key := fmt.Sprint(s.Protocol, int64(s.Ports.Lo)-int64(s.Inside))
+			some[key] = append(some[key], s)
 		}
+	}
+	for _, key := range slices.Sorted(maps.Keys(some)) {
+		out = append(out, t.together(some[key])...)
+	}
+	return out
+}
+
+// together joins spans of one protocol and offset where all who are to reach the wish are let
+// in by one or another of them.
+func (t *trail) together(spans []reach.Span) []lead {
+	if len(spans) < 2 {
+		return nil
+	}
+	var cuts []uint32
+	for _, s := range spans {
+		cuts = append(cuts, s.Ports.Lo, s.Ports.Hi+1)
+	}
+	slices.Sort(cuts)
+	cuts = slices.Compact(cuts)
+	var out []lead
+	for k := 0; k+1 < len(cuts); k++ {
+		l := lead{}
+		for _, s := range spans {
+			if s.Ports.Contains(cuts[k]) {
+				l.parts = append(l.parts, s)
+				l.Sources = l.Sources.Union(s.Sources)
+			}
+		}
+		if len(l.parts) < 2 || !l.Sources.Covers(t.want) {
+			continue
+		}
+		all := l.Sources
+		l.Span = l.parts[0]
+		l.Inside += cuts[k] - l.Ports.Lo
+		l.Sources, l.Ports = all, span.Run{Lo: cuts[k], Hi: cuts[k+1] - 1}
+		out = append(out, l)
 	}
 	return out
 }
@@ -715,7 +783,7 @@ type existing struct {
 // existing finds how forwards that are there lead to ports at a router: on all of some
 // protocols and for all who are to reach it, at the same outside ports.
 func (t *trail) existing(i int, ports span.Ports, protocols []site.Protocol) []existing {
-	spans := t.spansTo(i)
+	spans := t.leadsTo(i)
 	var out []existing
 	for _, first := range spans {
 		if _, ok := outsideOf(first, protocols[0], ports.At(0)); !ok {
@@ -730,7 +798,7 @@ func (t *trail) existing(i int, ports span.Ports, protocols []site.Protocol) []e
 }
 
 // outsideOf gives the outside port at which a span leads to an inside one.
-func outsideOf(s reach.Span, proto site.Protocol, inside uint32) (uint32, bool) {
+func outsideOf(s lead, proto site.Protocol, inside uint32) (uint32, bool) {
 	if s.Protocol != proto || inside < s.Inside || inside >= s.Inside+uint32(s.Ports.Len()) {
 		return 0, false
 	}
@@ -738,11 +806,11 @@ func outsideOf(s reach.Span, proto site.Protocol, inside uint32) (uint32, bool) 
 }
 
 // follow leads all ports out, along the forward of the first span where it goes on.
-func (t *trail) follow(router string, spans []reach.Span, first reach.Span, protocols []site.Protocol, ports span.Ports) (existing, bool) {
+func (t *trail) follow(router string, spans []lead, first lead, protocols []site.Protocol, ports span.Ports) (existing, bool) {
 	var e existing
 	enter := func(s reach.Span, outside span.Run) {
 		if t.yields(t.w, router, s) {
-			e.exposed = append(e.exposed, use{side{router, s.Protocol}, claim{run: outside, who: t.want, reads: true}})
+			e.exposed = append(e.exposed, use{side{router, s.Protocol}, claim{run: outside, who: t.want, reads: true, lands: landingOf(s)}})
 		}
 		if s.Exposed {
 			return
@@ -760,10 +828,10 @@ func (t *trail) follow(router string, spans []reach.Span, first reach.Span, prot
 				return e, false
 			}
 			n := min(piece.Hi-port, s.Inside+uint32(s.Ports.Len())-1-port) + 1
-			used := []reach.Span{s}
+			used := slices.Clone(s.parts)
 			for _, proto := range protocols[1:] {
-				there := func(c reach.Span) bool { x, ok := outsideOf(c, proto, port); return ok && x == o }
-				k := slices.IndexFunc(spans, func(c reach.Span) bool { return there(c) && c.Forward == s.Forward && c.Exposed == s.Exposed })
+				there := func(c lead) bool { x, ok := outsideOf(c, proto, port); return ok && x == o }
+				k := slices.IndexFunc(spans, func(c lead) bool { return there(c) && c.Forward == s.Forward && c.Exposed == s.Exposed })
 				if k < 0 {
 					k = slices.IndexFunc(spans, there)
 				}
@@ -771,7 +839,7 @@ func (t *trail) follow(router string, spans []reach.Span, first reach.Span, prot
 					return e, false
 				}
 				n = min(n, spans[k].Inside+uint32(spans[k].Ports.Len())-port)
-				used = append(used, spans[k])
+				used = append(used, spans[k].parts...)
 			}
 			for _, s := range used {
 				enter(s, span.Run{Lo: o, Hi: o + n - 1})
@@ -793,8 +861,8 @@ func (t *trail) follow(router string, spans []reach.Span, first reach.Span, prot
 
 // chooseSpan finds the span by which a port is led out: of the same forward as the
 // first, else any.
-func chooseSpan(spans []reach.Span, first reach.Span, proto site.Protocol, port uint32) (reach.Span, uint32, bool) {
-	best, out, found := reach.Span{}, uint32(0), false
+func chooseSpan(spans []lead, first lead, proto site.Protocol, port uint32) (lead, uint32, bool) {
+	best, out, found := lead{}, uint32(0), false
 	for _, s := range spans {
 		o, ok := outsideOf(s, proto, port)
 		if !ok || found && best.Forward == first.Forward {
@@ -844,26 +912,28 @@ func (p *planner) option(w *wish, k int) option {
 			o.lines[router] += n
 		}
 	}
-	claims := func(f site.Forward) {
+	claims := func(f site.Forward, spans []reach.Span) {
 		for _, proto := range f.Protocol.Each() {
 			who := reach.Anyone
 			if p.pages[f.Router].LimitsSenders() {
 				who = reach.Allowed(f.From)
 			}
-			for _, run := range f.Outside.Runs() {
-				o.uses = append(o.uses, use{side{f.Router, proto}, claim{run: run, who: who}})
+			for _, s := range spans {
+				if s.Protocol == proto {
+					o.uses = append(o.uses, use{side{f.Router, proto}, claim{run: s.Ports, who: who, lands: landingOf(s)}})
+				}
 			}
 		}
 	}
 	for _, l := range wy.legs {
 		spend(l.Router, l.lines)
 		if !l.free {
-			claims(l.Forward)
+			claims(l.Forward, reach.Leads(p.v, l.Forward))
 		}
 	}
 	for _, h := range wy.keeps {
 		spend(h.Router, h.lines)
-		claims(h.Forward)
+		claims(h.Forward, h.spans)
 	}
 	if !wy.setTo.IsZero() {
 		for _, proto := range w.Service.Protocol.Each() {

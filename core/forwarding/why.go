@@ -146,6 +146,7 @@ func (e *explaining) tied(i int) (list []int, plain bool) {
 	list, plain = []int{i}, true
 	in := map[int]bool{i: true}
 	for at := 0; at < len(list); at++ {
+		plain = plain && !slices.ContainsFunc(e.p.wishes[list[at]].ways, func(wy way) bool { return len(wy.bars)+len(wy.needs)+len(wy.exposed) > 0 })
 		for _, ch := range e.meeting(list[at]) {
 			plain = plain && len(ch.units) == 1
 			for _, u := range ch.units {

@@ -40,12 +40,23 @@ type taken struct {
 
 // claim is outside ports that some senders use. Of one that stays, at is its place among
 // the forwards of the site: the first that matches gets a packet. What only reads needs that
-// no forward takes the ports, and shares them with others of its kind.
+// no forward takes the ports to elsewhere, and shares them with others of its kind.
 type claim struct {
 	run   span.Run
 	who   reach.Sources
 	at    int
 	reads bool
+	lands landing
+}
+
+// landing is where packets are sent: to whom, and how much lower the port is there.
+type landing struct {
+	goal   reach.Goal
+	offset int64
+}
+
+func landingOf(s reach.Span) landing {
+	return landing{s.Goal(), int64(s.Ports.Lo) - int64(s.Inside)}
 }
 
 // held is a forward of a service that may be kept, and how many lines it takes.
