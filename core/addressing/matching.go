@@ -78,7 +78,7 @@ func (b *board) costOf(k kind, u rule) flow.Cost {
 	at := cost[b.base(k.wanted):]
 	own := u.bands&k.bands != 0
 	for level, bad := range map[int]bool{
-		costInRange:   k.by != site.ByDevice && u.inRange && reservesAnywhere(b.v, b.n),
+		costInRange:   k.by != site.ByDevice && u.inRange && reservesAnywhere(b.v, b.v.Networks[k.network]),
 		costNoBand:    !own,
 		costOtherBand: !own && u.bands != 0,
 		costEdge:      u.edge,
@@ -162,7 +162,11 @@ func (b *board) solve(states map[int]int) *net {
 	for _, c := range b.classes {
 		n := node{id: g.Node()}
 		n.supply = g.Arc(source, n.id, len(c.rows), nil)
-		n.arc = g.Arc(n.id, g.kind[c.kind].id, flow.Endless, trim(b.costLeaving(c, home{})))
+		room := flow.Endless
+		if c.only {
+			room = 0
+		}
+		n.arc = g.Arc(n.id, g.kind[c.kind].id, room, trim(b.costLeaving(c, home{})))
 		g.class = append(g.class, n)
 		var homes []int
 		for _, h := range c.home {
@@ -317,7 +321,7 @@ func (h *leaving) search(states map[int]int) {
 			continue
 		}
 		for _, state := range []int{emptied, pinnedOnly, closed} {
-			if state == closed && states[list[0]] == someGets || state == pinnedOnly && !h.b.alike(list[0]) {
+			if state == closed && states[list[0]] == someGets || state == pinnedOnly && !h.b.pinnedAlike(list[0]) {
 				continue
 			}
 			next := maps.Clone(states)
@@ -343,7 +347,7 @@ func (h *leaving) mustEmpty(g *net, states map[int]int) bool {
 		if slices.Compare(without, h.cost) < 0 {
 			continue
 		}
-		if states[i] = emptied; h.b.alike(i) {
+		if states[i] = emptied; h.b.pinnedAlike(i) {
 			states[i] = someGets
 		}
 		found = true
@@ -351,8 +355,8 @@ func (h *leaving) mustEmpty(g *net, states map[int]int) bool {
 	return found
 }
 
-// alike reports whether several rows are pinned at a spot.
-func (b *board) alike(spot int) bool {
+// pinnedAlike reports whether several rows are pinned at a spot.
+func (b *board) pinnedAlike(spot int) bool {
 	n := 0
 	for _, c := range b.spots[spot].seats {
 		if b.classes[c].pinned {

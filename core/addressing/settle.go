@@ -9,13 +9,13 @@ import (
 
 // settle gives each row its address, 0 where it is left out: the first row the lowest
 // that it has in any answer as good as this one, then the second, and so on.
-func (g *net) settle() []uint32 {
+func (g *net) settle() []seatAt {
 	b := g.b
 	for k := range b.kinds {
 		g.Align(g.mover[k], g.kind[k].id)
 	}
 	g.Settle()
-	s := &settling{net: g, moved: make([]bool, len(b.rows)), owner: map[uint32]int{}, done: make([]bool, len(b.rows))}
+	s := &settling{net: g, moved: make([]bool, len(b.rows)), owner: map[seatAt]int{}, done: make([]bool, len(b.rows))}
 	for _, sp := range b.spots {
 		s.addrs = append(s.addrs, slices.Clone(sp.addrs))
 		if sp.what == seatSpot {
@@ -24,7 +24,7 @@ func (g *net) settle() []uint32 {
 			}
 		}
 	}
-	out := make([]uint32, len(b.rows))
+	out := make([]seatAt, len(b.rows))
 	for i := range b.rows {
 		if b.v.Stopped() {
 			break
@@ -37,8 +37,8 @@ func (g *net) settle() []uint32 {
 
 type settling struct {
 	*net
-	addrs [][]uint32     // by spot: what is left of it
-	owner map[uint32]int // by seat: its row
+	addrs [][]seatAt     // by spot: what is left of it
+	owner map[seatAt]int // by seat: its row
 	moved []bool         // by row: its seat was given away
 	done  []bool
 	may   []place // for the row at hand
@@ -46,7 +46,7 @@ type settling struct {
 
 // place is one address that a row may have: the spot, and the way there.
 type place struct {
-	addr uint32
+	addr seatAt
 	spot int
 	home int    // the arc straight to the spot, or none where it leads through the kind
 	via  [2]int // the arcs from the kind to the cell and from there to the spot
@@ -60,7 +60,7 @@ func (p place) arcs(toKind int) []int {
 	return []int{toKind, p.via[0], p.via[1]}
 }
 
-func (s *settling) row(i int) uint32 {
+func (s *settling) row(i int) seatAt {
 	b := s.b
 	r := b.rows[i]
 	k := b.classes[r.class].kind
@@ -82,7 +82,7 @@ func (s *settling) row(i int) uint32 {
 			may = append(may, place{addr: addr, spot: home.spot, home: arc})
 		}
 	}
-	if s.Tight(toKind) {
+	if s.Tight(toKind) && (s.moved[i] || !b.classes[r.class].only) {
 		for c, arc := range s.toCell[k] {
 			if arc == none || !s.Tight(arc) {
 				continue
@@ -128,7 +128,7 @@ func (s *settling) leave(i, supply int) {
 	}
 }
 
-func (s *settling) drop(spot int, addr uint32) {
+func (s *settling) drop(spot int, addr seatAt) {
 	if k, ok := slices.BinarySearch(s.addrs[spot], addr); ok {
 		s.addrs[spot] = slices.Delete(s.addrs[spot], k, k+1)
 	}

@@ -3,7 +3,6 @@ package addressing
 import (
 	"cmp"
 	"fmt"
-	"maps"
 	"net/netip"
 	"slices"
 	"strings"
@@ -57,56 +56,27 @@ func Suggest(v site.View) Plan {
 		return plan
 	}
 	by := waysOf(v, want, mend)
-	// Who is entered on one network and was seen on another leaves the address there once it
-	// is pinned: then the other network is planned again.
-	left := map[string]bool{}
-	for range mostRounds {
-		next := map[string]bool{}
-		plan = Plan{Proven: true}
-		for _, n := range v.Networks {
-			plan.network(newBoard(v, n, want, mend, by, left), by, next)
-			if v.Stopped() {
-				return Plan{}
-			}
-		}
-		if maps.Equal(left, next) {
-			break
-		}
-		left = next
-	}
-	return plan
-}
-
-// mostRounds is how often networks are planned again for devices that leave them.
-const mostRounds = 4
-
-// network adds the plan for one network, and who leaves an address on another by it.
-func (p *Plan) network(b *board, by ways, left map[string]bool) {
-	if len(b.rows) == 0 {
-		return
-	}
+	b := newBoard(v, want, mend, by)
 	best, states, proven := b.leaveOut()
-	if b.v.Stopped() {
-		return
+	if v.Stopped() {
+		return Plan{}
 	}
 	if fixed := best.decided(states); len(fixed) > 0 {
 		best = b.solve(fixed)
 	}
 	settled := best.settle()
-	p.Proven = p.Proven && proven
+	plan.Proven = proven
 	for i, x := range settled {
-		r, a := b.rows[i], span.Addr(x)
-		if x == 0 {
+		r := b.rows[i]
+		if x == 0 || r.keeps != "" && r.pinned == x {
 			continue
 		}
-		if s := seat(r.Placed); s.IsValid() && b.v.Spot(b.n.ID, s).Network != b.n.ID {
-			left[r.Interface.ID] = true
-		}
-		if r.keeps == "" || r.pinned != x {
-			p.Suggestions = append(p.Suggestions, Suggestion{r.Interface.ID, site.Pin{Address: a, By: r.by}, b.why(r, a, by)})
-		}
+		plan.Suggestions = append(plan.Suggestions, Suggestion{r.Interface.ID, site.Pin{Address: x.address(), By: r.by}, b.why(r, x.address(), by)})
 	}
-	p.Unmet = append(p.Unmet, b.noRoom(settled, by)...)
+	for _, n := range v.Networks {
+		plan.Unmet = append(plan.Unmet, b.noRoom(n, settled, by)...)
+	}
+	return plan
 }
 
 // ways is how interfaces are to be pinned: on the device where they are Full, since the
@@ -191,7 +161,7 @@ func reservesAnywhere(v site.View, n site.Network) bool {
 }
 
 func (b *board) why(r row, a netip.Addr, by ways) string {
-	n := b.n
+	n, _ := b.v.Network(r.Interface.Network)
 	full, none := by.full[r.Interface.ID]
 	var parts []string
 	switch {

@@ -40,7 +40,27 @@ func smallSite(r *rand.Rand) site.Site {
 	}
 	form := anyForm
 	form.Reserves = []string{"anywhere", "anywhere", "inside-range", "outside-range", "no"}[r.IntN(5)]
+	form.ReservationLines = []int{0, 0, 1, 2}[r.IntN(4)]
+	if r.IntN(4) == 0 {
+		n.DNS = []netip.Addr{from(2 + r.IntN(12))}
+	}
+	if r.IntN(5) == 0 {
+		n.Servers = []site.DHCPServer{{Address: from(2 + r.IntN(12)), Gateway: from(2 + r.IntN(12))}}
+	}
 	s := site.Site{Name: "small", Networks: []site.Network{n}, Routers: []site.Router{{ID: "edge", Network: "main", Form: form}}}
+	bare := func() netip.Addr { return from(2 + r.IntN(12)) }
+	edge := &s.Routers[0]
+	line := site.HeldForward{Protocol: site.TCP, Outside: span.Port(8022), Address: bare(), Enabled: r.IntN(3) > 0}
+	switch r.IntN(8) {
+	case 0:
+		edge.Held = &site.Held{Forwards: []site.HeldForward{line}}
+	case 1:
+		edge.Mapped = &site.Mapped{Forwards: []site.HeldForward{line}}
+	case 2:
+		edge.ExposedHost = bare().String()
+	case 3:
+		s.Forwards = []site.Forward{{ID: "f", Router: "edge", Enabled: line.Enabled, Protocol: site.TCP, Outside: span.Port(8080), To: bare().String(), Inside: span.Port(22)}}
+	}
 	places := []string{"main"}
 	if r.IntN(3) == 0 {
 		s.Networks = append(s.Networks, site.Network{ID: "attic", Subnet: netip.MustParsePrefix("10.48.17.0/30"), Gateway: netip.MustParseAddr("10.48.17.1")})
@@ -65,10 +85,10 @@ func smallSite(r *rand.Rand) site.Site {
 			}
 		}
 		if r.IntN(3) == 0 {
-			iface.Pin = &site.Pin{Address: spot(0, 16), By: []string{"reservation", "device"}[r.IntN(2)], Locked: r.IntN(4) == 0}
+			iface.Pin = &site.Pin{Address: spot(0, 16), By: []string{"reservation", "device", "both"}[r.IntN(3)], Locked: r.IntN(4) == 0}
 		}
 		s.Devices = append(s.Devices, site.Device{
-			ID: fmt.Sprintf("d%d", i), Name: fmt.Sprintf("thing %d", 11-i), Kind: []string{"camera", "printer"}[r.IntN(2)],
+			ID: fmt.Sprintf("d%d", i), Name: fmt.Sprintf("thing %d", 11-i), Kind: []string{"camera", "camera", "printer", "printer", "router"}[r.IntN(5)],
 			Rank: 1 + r.IntN(3), Interfaces: []site.Interface{iface},
 		})
 	}
@@ -81,6 +101,7 @@ type try struct {
 	wanted bool
 	net    site.Network
 	form   site.Form
+	full   bool         // the router has no reservation left for it
 	ways   []netip.Addr // where it may go as far as nobody else counts
 }
 
@@ -90,21 +111,25 @@ func oracle(s site.Site) (best []int, given []netip.Addr, rows []try) {
 	for k, n := range s.Networks { // the routers stand in the order of their networks
 		for i := range s.Devices {
 			face := &s.Devices[i].Interfaces[0]
-			if face.Network != n.ID || face.Pin != nil && (face.Pin.Locked || !broken(s, face)) || face.Pin == nil && face.Wants != "pin" {
+			if face.Network != n.ID || face.Pin != nil && (face.Pin.Locked || !broken(s, s.Devices[i].Kind, face)) || face.Pin == nil && face.Wants != "pin" {
 				continue
 			}
-			t := try{site.Placed{Device: &s.Devices[i], Interface: face}, face.Wants == "pin", n, s.Routers[k].Form, nil}
-			for a := n.Subnet.Addr(); n.Subnet.Contains(a); a = a.Next() {
-				if possible(s, t, a) {
-					t.ways = append(t.ways, a)
-				}
-			}
-			rows = append(rows, t)
+			rows = append(rows, try{site.Placed{Device: &s.Devices[i], Interface: face}, face.Wants == "pin", n, s.Routers[k].Form, false, nil})
 		}
 	}
 	slices.SortStableFunc(rows, func(a, b try) int {
 		return cmp.Or(-cmp.Compare(a.Interface.Network, b.Interface.Network), cmp.Compare(a.Device.Kind, b.Device.Kind), cmp.Compare(len(a.Device.Name), len(b.Device.Name)), cmp.Compare(a.Device.Name, b.Device.Name))
 	})
+	few(s, rows)
+	for i := range rows {
+		t := &rows[i]
+		for a := t.net.Subnet.Addr(); t.net.Subnet.Contains(a); a = a.Next() {
+			own := outside(s, t)
+			if possible(s, *t, a) && (!own.IsValid() || a == own) {
+				t.ways = append(t.ways, a)
+			}
+		}
+	}
 	now := make([]netip.Addr, len(rows))
 	var pick func(i int)
 	pick = func(i int) {
@@ -126,7 +151,84 @@ func oracle(s site.Site) (best []int, given []netip.Addr, rows []try) {
 	return best, given, rows
 }
 
-func setByHand(f site.Form, i *site.Interface) bool { return f.Reserves == "no" || i.MAC == "" }
+// few takes the rows for which a router has no reservation left, the least important first.
+func few(s site.Site, rows []try) {
+	for k, n := range s.Networks {
+		left := s.Routers[k].Form.ReservationLines
+		if left == 0 {
+			continue
+		}
+		for _, d := range s.Devices {
+			o := d.Interfaces[0]
+			planned := slices.ContainsFunc(rows, func(t try) bool { return t.Interface.ID == o.ID })
+			if o.Network == n.ID && o.Pin != nil && o.Pin.By != "device" && !planned {
+				left--
+			}
+		}
+		for _, wanted := range []bool{true, false} {
+			for rank := 1; rank <= 3; rank++ {
+				for i := range rows {
+					if t := &rows[i]; t.net.ID == n.ID && t.wanted == wanted && t.Device.Rank == rank && !setByHand(t) {
+						if left--; left < 0 {
+							t.full = true
+						}
+					}
+				}
+			}
+		}
+	}
+}
+
+// outside is the outside address of the inner router where a row is that router.
+func outside(s site.Site, t *try) netip.Addr {
+	for _, r := range s.Routers {
+		at := t.Interface.Seen == r.WAN.Address || t.Interface.Pin != nil && t.Interface.Pin.Address == r.WAN.Address
+		if r.Upstream != "" && t.Device.Kind == "router" && t.net.ID == "main" && at {
+			return r.WAN.Address
+		}
+	}
+	return netip.Addr{}
+}
+
+func setByHand(t *try) bool { return t.form.Reserves == "no" || t.Interface.MAC == "" || t.full }
+
+// foreign reports whether an address is somebody's who is no device of the list, unless a
+// device was seen there: then it is that one.
+func foreign(s site.Site, n site.Network, face *site.Interface, a netip.Addr) bool {
+	if face.Seen == a {
+		return false
+	}
+	targets := slices.Clone(n.DNS)
+	for _, v := range n.Servers {
+		targets = append(targets, v.Address, v.Gateway)
+	}
+	for _, r := range s.Routers {
+		if r.Network != n.ID {
+			continue
+		}
+		lines := []site.HeldForward{}
+		if r.Held != nil {
+			lines = append(lines, r.Held.Forwards...)
+		}
+		if r.Mapped != nil {
+			lines = append(lines, r.Mapped.Forwards...)
+		}
+		for _, l := range lines {
+			if l.Enabled {
+				targets = append(targets, l.Address)
+			}
+		}
+		if host, err := netip.ParseAddr(r.ExposedHost); err == nil {
+			targets = append(targets, host)
+		}
+		for _, f := range s.Forwards {
+			if host, err := netip.ParseAddr(f.To); err == nil && f.Enabled {
+				targets = append(targets, host)
+			}
+		}
+	}
+	return slices.Contains(targets, a)
+}
 
 func lies(a, from, to netip.Addr) bool { return a.Compare(from) >= 0 && a.Compare(to) <= 0 }
 
@@ -135,11 +237,11 @@ func leased(n site.Network, a netip.Addr) bool {
 }
 
 // spoken reports whether an address of a network is for nobody.
-func spoken(s site.Site, n site.Network, a netip.Addr) bool {
+func spoken(s site.Site, n site.Network, kind string, a netip.Addr) bool {
 	last := span.Addr(span.OfPrefix(n.Subnet).Hi)
 	bad := a == n.Subnet.Addr() || a == last || a == n.Gateway || !n.Subnet.Contains(a)
 	for _, r := range s.Routers {
-		bad = bad || r.WAN.Address == a
+		bad = bad || r.WAN.Address == a && r.Upstream != "" && kind != "router"
 	}
 	for _, k := range n.KeepFree {
 		bad = bad || lies(a, k.From, k.To)
@@ -153,13 +255,17 @@ func notReserved(f site.Form, in bool) bool {
 
 func possible(s site.Site, t try, a netip.Addr) bool {
 	in := leased(t.net, a)
-	if spoken(s, t.net, a) {
+	if spoken(s, t.net, t.Device.Kind, a) {
 		return false
 	}
 	if stays(s, t, a) {
 		return true
 	}
-	if setByHand(t.form, t.Interface) {
+	wan := slices.ContainsFunc(s.Routers, func(r site.Router) bool { return r.Upstream != "" && r.WAN.Address == a })
+	if foreign(s, t.net, t.Interface, a) || wan && outside(s, &t) != a {
+		return false
+	}
+	if setByHand(&t) {
 		return !in
 	}
 	return !notReserved(t.form, in)
@@ -168,14 +274,14 @@ func possible(s site.Site, t try, a netip.Addr) bool {
 // stays reports whether a is the pin of a row, and only others stand in its way.
 func stays(s site.Site, t try, a netip.Addr) bool {
 	pin := t.Interface.Pin
-	return pin != nil && pin.Address == a && !spoken(s, t.net, a) && (pin.By == "device" || t.Interface.MAC != "" && !notReserved(t.form, leased(t.net, a)))
+	return pin != nil && pin.Address == a && !spoken(s, t.net, t.Device.Kind, a) && (pin.By == "device" || !t.full && t.Interface.MAC != "" && !notReserved(t.form, leased(t.net, a)))
 }
 
 // broken reports whether a pin has a snag that stops work.
-func broken(s site.Site, face *site.Interface) bool {
+func broken(s site.Site, kind string, face *site.Interface) bool {
 	k := slices.IndexFunc(s.Networks, func(n site.Network) bool { return n.ID == face.Network })
 	n, form, a := s.Networks[k], s.Routers[k].Form, face.Pin.Address
-	if spoken(s, n, a) || face.Pin.By != "device" && (face.MAC == "" || notReserved(form, leased(n, a))) {
+	if spoken(s, n, kind, a) || face.Pin.By != "device" && (face.MAC == "" || notReserved(form, leased(n, a))) {
 		return true
 	}
 	for _, d := range s.Devices {
@@ -220,7 +326,7 @@ func judge(s site.Site, rows []try, given []netip.Addr) ([]int, bool) {
 			worth[10]++
 			costs = worth[11:17]
 		}
-		hand := setByHand(r.form, r.Interface)
+		hand := setByHand(&r)
 		if stays(s, r, a) {
 			hand = r.Interface.Pin.By == "device"
 		}
@@ -266,7 +372,11 @@ func TestSuggestAgainstEveryWay(t *testing.T) {
 			for _, sg := range plan.Suggestions {
 				if sg.Interface == row.Interface.ID {
 					got[i] = sg.Pin.Address
-					if by := map[bool]string{true: site.ByDevice, false: site.ByReservation}[setByHand(row.form, row.Interface)]; sg.Pin.By != by {
+					by := map[bool]string{true: site.ByDevice, false: site.ByReservation}[setByHand(&row)]
+					if by == site.ByReservation && row.Interface.Pin != nil && row.Interface.Pin.By == site.ByBoth {
+						by = site.ByBoth
+					}
+					if sg.Pin.By != by {
 						t.Fatalf("round %d: %s is pinned by %s", round, sg.Interface, sg.Pin.By)
 					}
 				}

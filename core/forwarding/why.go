@@ -206,8 +206,8 @@ func (e *explaining) can(wishes []int) bool {
 	}
 	for k, i := range wishes {
 		list[k] = slices.DeleteFunc(e.meeting(i), func(ch choice) bool { // what carries it must be among them
-			by := e.p.wishes[i].ways[ch.option].carriedBy
-			return by != "" && !in[by]
+			wy := e.p.wishes[i].ways[ch.option]
+			return wy.carriedBy != "" && !in[wy.carriedBy] || slices.ContainsFunc(wy.needs, func(h held) bool { return !in[h.Service] })
 		})
 		for _, ch := range list[k] {
 			for r, n := range ch.lines {

@@ -388,12 +388,34 @@ func (v View) IsRouter(p Placed, a netip.Addr) (Router, bool) {
 		if !ok || !front.On(p.Interface.Network) {
 			continue
 		}
-		named := strings.EqualFold(p.Device.Name, r.Name) && r.Name != "" || p.Device.ID == r.ID
-		if named || strings.EqualFold(p.Device.Kind, routerKind) || p.Device.Kind == "" && p.Interface.Seen == a {
+		if named(p, *r) || strings.EqualFold(p.Device.Kind, routerKind) || p.Device.Kind == "" && p.Interface.Seen == a {
 			return *r, true
 		}
 	}
 	return Router{}, false
+}
+
+// OutsideOf gives the router that stands behind another and whose outside an interface is
+// known to be: by its name, or since it is a router and was seen or is
+// pinned there.
+func (v View) OutsideOf(p Placed) (Router, bool) {
+	for i := range v.Routers {
+		r := &v.Routers[i]
+		if r.Upstream == "" || !r.WAN.Address.IsValid() || !named(p, *r) && p.Interface.Seen != r.WAN.Address && (p.Interface.Pin == nil || p.Interface.Pin.Address != r.WAN.Address) {
+			continue
+		}
+		if n, ok := v.networks[p.Interface.Network]; !ok || !n.Subnet.Contains(r.WAN.Address) {
+			continue
+		}
+		if is, ok := v.IsRouter(p, r.WAN.Address); ok && is.ID == r.ID {
+			return *r, true
+		}
+	}
+	return Router{}, false
+}
+
+func named(p Placed, r Router) bool {
+	return r.Name != "" && strings.EqualFold(p.Device.Name, r.Name) || p.Device.ID == r.ID
 }
 
 // routerKind is the kind of a device that is a router (vestpin-catalogue/1).
