@@ -26,11 +26,13 @@ type Catalogue struct {
 // Format is how a catalogue begins.
 const Format = "vestpin-catalogue/1"
 
-// Danger is device ports that should never face the internet unlimited, and what they are.
+// Danger is something that should never face the internet unlimited: the device ports on
+// which it mostly answers, what it is, and the words by which a service is known to be it.
 type Danger struct {
 	Protocol site.Protocol `json:"protocol"`
 	Ports    span.Ports    `json:"ports"`
 	What     string        `json:"what"`
+	Words    []string      `json:"words,omitempty"`
 }
 
 //go:embed kinds.json
@@ -153,31 +155,6 @@ func Among(kinds []string, word string) bool {
 	}
 	id, ok := ids()[strings.ToLower(word)]
 	return ok && slices.ContainsFunc(kinds, func(k string) bool { return ids()[strings.ToLower(k)] == id })
-}
-
-// Dangers gives the device ports that should never face the internet unlimited, rising,
-// and what they are.
-func (c Catalogue) Dangers() []Danger {
-	var out []Danger
-	seen := map[string]bool{}
-	add := func(d Danger) {
-		if key := string(d.Protocol) + d.Ports.String(); !seen[key] {
-			seen[key] = true
-			out = append(out, d)
-		}
-	}
-	for _, k := range c.Kinds {
-		for _, s := range k.Services {
-			if s.Risk == site.RiskDanger {
-				add(Danger{s.Protocol, s.Ports, s.What})
-			}
-		}
-	}
-	for _, d := range c.Danger {
-		add(d)
-	}
-	slices.SortStableFunc(out, func(a, b Danger) int { return int(a.Ports.At(0)) - int(b.Ports.At(0)) })
-	return out
 }
 
 // Read reads a catalogue strictly: unknown keys, ids that are there twice, references to

@@ -3,6 +3,7 @@ package forwarding
 import (
 	"slices"
 
+	"vestpin/core/form"
 	"vestpin/core/reach"
 	"vestpin/core/site"
 )
@@ -42,8 +43,12 @@ func TakeHeld(v site.View, router string, group []reach.Discrepancy) []site.Edit
 	if planned < 0 {
 		planned = meant(v, router, f)
 	}
-	if at, _ := v.Behind(r, held.Address); len(at) > 0 {
-		f.To = at[0].Interface.ID
+	pinned, seen := v.Behind(r, held.Address)
+	switch loose := slices.DeleteFunc(seen, func(p site.Placed) bool { return p.Interface.Pin != nil }); {
+	case len(pinned) > 0:
+		f.To = pinned[0].Interface.ID
+	case len(loose) == 1:
+		f.To = loose[0].Interface.ID
 	}
 	if planned >= 0 {
 		old := v.Forwards[planned]
@@ -52,6 +57,9 @@ func TakeHeld(v site.View, router string, group []reach.Discrepancy) []site.Edit
 		f.ID = site.FreeID("held-"+f.Outside.String(), func(id string) bool {
 			return slices.ContainsFunc(v.Forwards, func(o site.Forward) bool { return o.ID == id })
 		})
+	}
+	if !sits(v, r, f) {
+		return nil
 	}
 	var edits []site.Edit
 	w, known := answering(v, f)
@@ -70,6 +78,32 @@ func TakeHeld(v site.View, router string, group []reach.Discrepancy) []site.Edit
 		edits = append(edits, site.SetOpen{ID: w.Service.ID, Open: &next})
 	}
 	return append(edits, site.PutForward{Forward: f})
+}
+
+// sits reports whether a forward may stand in the plan of a router: it leads to somebody,
+// its page can say it, and it takes nothing from another.
+func sits(v site.View, r site.Router, f site.Forward) bool {
+	address, placed := v.Target(f)
+	_, inner := reach.Inner(v, r.ID, address)
+	if _, there := v.NetworkAt(r, address); address.IsValid() && !there || placed == nil && !inner {
+		return false
+	}
+	page := form.Of(r.Form)
+	n, err := page.Count(f)
+	if _, own := reach.OwnPort(r, f); err != nil || own {
+		return false
+	}
+	for _, o := range v.Forwards {
+		if o.Router != r.ID || !o.Enabled || o.ID == f.ID {
+			continue
+		}
+		if reach.Clash(page.LimitsSenders(), o, f) {
+			return false
+		}
+		lines, _ := page.Count(o)
+		n += lines
+	}
+	return r.Form.Lines == 0 || n <= r.Form.Lines
 }
 
 // shut takes a forward off, and its service in where nothing else leads to it.

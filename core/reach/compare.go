@@ -14,6 +14,7 @@ type Treated struct {
 	Fate    string     `json:"fate" enum:"forwarded,dropped,router"`
 	Address netip.Addr `json:"address,omitzero"`
 	Inside  span.Ports `json:"inside,omitzero"`
+	Exposed bool       `json:"exposedHost,omitempty" doc:"Since nothing else takes them, they go to the exposed host"`
 }
 
 // Discrepancy is outside ports, one run of them on one protocol, that a router treats
@@ -179,7 +180,7 @@ func treated(s Span, run span.Run) Treated {
 		return Treated{Fate: Dropped}
 	}
 	lo := s.Inside + run.Lo - s.Ports.Lo
-	return Treated{Forwarded, s.Address, span.PortList(span.Run{Lo: lo, Hi: lo + uint32(run.Len()) - 1})}
+	return Treated{Forwarded, s.Address, span.PortList(span.Run{Lo: lo, Hi: lo + uint32(run.Len()) - 1}), s.Exposed}
 }
 
 // lineOf is where a held line stands in its source; its place, where that is not known.
@@ -188,6 +189,13 @@ func lineOf(held []site.HeldForward, place int) int {
 		return at
 	}
 	return place
+}
+
+// OfExposedHost reports whether a difference is that the router exposes another host than is
+// planned, or one where none is, or none.
+func (d Discrepancy) OfExposedHost() bool {
+	of := func(t Treated) bool { return t.Exposed || t.Fate == Dropped }
+	return of(d.Plan) && of(d.Held)
 }
 
 // HeldLine gives the line of what is held that decides a difference.
@@ -204,7 +212,7 @@ func (d Discrepancy) Decides(i int) bool { return d.place == i+1 }
 // goesOn reports whether b is the next ports of the same two fates.
 func goesOn(a, b Discrepancy) bool {
 	return a.Forward == b.Forward && a.place == b.place && a.Plan.Fate == b.Plan.Fate && a.Held.Fate == b.Held.Fate &&
-		a.Plan.Address == b.Plan.Address && a.Held.Address == b.Held.Address &&
+		a.Plan.Address == b.Plan.Address && a.Held.Address == b.Held.Address && a.Plan.Exposed == b.Plan.Exposed && a.Held.Exposed == b.Held.Exposed &&
 		follow(a.Ports, b.Ports) && follow(a.Plan.Inside, b.Plan.Inside) && follow(a.Held.Inside, b.Held.Inside)
 }
 

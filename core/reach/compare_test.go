@@ -69,11 +69,11 @@ func hop(s site.Site, router string, forwards []site.Forward, host string, proto
 		may := len(f.From) == 0 || all[0] && all[128] || slices.ContainsFunc(f.From, func(w site.Sender) bool { return sender.IsValid() && w.Contains(sender) })
 		if at := f.Outside.Index(uint32(port)); f.Router == router && f.Enabled && f.Protocol.Covers(proto) && at >= 0 && may {
 			address, _ := v.Target(f)
-			return Treated{Forwarded, address, span.Port(int(f.InsidePorts().At(at)))}
+			return Treated{Fate: Forwarded, Address: address, Inside: span.Port(int(f.InsidePorts().At(at)))}
 		}
 	}
 	if address, _ := v.TargetOf(router, host); host != "" {
-		return Treated{Forwarded, address, span.Port(port)}
+		return Treated{Fate: Forwarded, Address: address, Inside: span.Port(port), Exposed: true}
 	}
 	return Treated{Fate: Dropped}
 }

@@ -78,6 +78,9 @@ func (e explaining) says(d *Discrepancy) string {
 	if says, ok := e.order(ports, d); ok {
 		return says
 	}
+	if d.OfExposedHost() {
+		return e.exposedHost(d)
+	}
 	switch {
 	case d.Plan.Fate == Dropped && d.Held.Fate == Forwarded:
 		return e.unplanned(ports, d)
@@ -95,6 +98,17 @@ func (e explaining) says(d *Discrepancy) string {
 		says = strings.TrimSuffix(says, ".") + ": a digit?"
 	}
 	return says
+}
+
+// exposedHost says of all other ports where they go, and where they should.
+func (e explaining) exposedHost(d *Discrepancy) string {
+	switch {
+	case d.Held.Fate == Dropped:
+		return fmt.Sprintf("The router exposes nobody; all other ports are planned to go to %s.", d.Plan.Address)
+	case d.Plan.Fate == Dropped:
+		return fmt.Sprintf("The router sends all other ports to %s (exposed host): in no plan.", d.Held.Address)
+	}
+	return fmt.Sprintf("The router sends all other ports to %s (exposed host), planned to %s.", d.Held.Address, d.Plan.Address)
 }
 
 // order says of a difference that it is the order of two lines alone: both stand in the
@@ -174,9 +188,6 @@ func (e explaining) unplanned(ports string, d *Discrepancy) string {
 	}
 	for _, m := range e.missing[ending{d.Protocol, d.Held.Address, d.Held.Inside.String()}] {
 		return fmt.Sprintf("%s leads to %s in the router; planned as %s.", ports, e.at(d.Held), m.Ports)
-	}
-	if d.place == 0 {
-		return fmt.Sprintf("%s go to %s, the exposed host of the router: in no plan.", ports, d.Held.Address)
 	}
 	return fmt.Sprintf("%s leads to %s: open in the router and in no plan.", ports, e.at(d.Held))
 }
@@ -310,6 +321,9 @@ func Takes(differs []Discrepancy) [][]Discrepancy {
 	var out [][]Discrepancy
 	for _, d := range differs {
 		key := who{d.Forward, d.place}
+		if d.OfExposedHost() {
+			key = who{"", -1}
+		}
 		k, ok := place[key]
 		if !ok {
 			k = len(out)

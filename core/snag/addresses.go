@@ -94,19 +94,23 @@ func deviceSetInRange(v View) []Snag {
 }
 
 // macTwice finds interfaces that claim the same MAC address: a reservation can
-// only be for one of them.
+// only be for one of them. On each of its networks (VLANs) a device has one and the same.
 func macTwice(v View) []Snag {
 	var found []Snag
-	first := map[site.MAC]site.Placed{}
+	before := map[site.MAC][]site.Placed{}
 	for _, p := range v.Interfaces() {
 		if p.Interface.MAC == "" {
 			continue
 		}
-		o, twice := first[p.Interface.MAC]
-		if !twice {
-			first[p.Interface.MAC] = p
+		same := before[p.Interface.MAC]
+		before[p.Interface.MAC] = append(same, p)
+		i := slices.IndexFunc(same, func(o site.Placed) bool {
+			return o.Device.ID != p.Device.ID || o.Interface.Network == p.Interface.Network
+		})
+		if i < 0 {
 			continue
 		}
+		o := same[i]
 		found = append(found, Snag{
 			Code:  "mac-twice",
 			About: []site.Ref{o.Device.Ref(), o.Interface.Ref(), p.Device.Ref(), p.Interface.Ref()},

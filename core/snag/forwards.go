@@ -217,10 +217,10 @@ func KeepIn(s site.View, w site.Wish) Mend {
 // ledBy gives the forwards on the router behind that a forward leads out, and that would
 // be without a partner if it were gone.
 func ledBy(v View, f site.Forward) []site.Forward {
-	address, placed := v.Target(f)
+	address, _ := v.Target(f)
 	inner, ok := reach.Inner(v.View, f.Router, address)
 	outer, _ := v.Router(f.Router)
-	if placed != nil || !ok || !f.Enabled {
+	if !ok || !f.Enabled {
 		return nil
 	}
 	var out []site.Forward
@@ -310,7 +310,61 @@ func forwardToLoose(v View) []Snag {
 			})
 		}
 	}
+	for _, r := range v.Routers {
+		if _, p := v.TargetOf(r.ID, r.ExposedHost); r.ExposedHost != "" && p != nil && p.Interface.Pin == nil {
+			found = append(found, Snag{
+				Code: "forward-to-loose", About: []site.Ref{r.Ref(), p.Device.Ref()}, Mends: repin(v, *p),
+				Says: fmt.Sprintf("All other ports at %s lead to %s, whose address can change.", r.Label(), p.Label()),
+			})
+		}
+	}
 	return found
+}
+
+// exposedHost finds routers that send every port which nothing else takes to one device: all
+// that answers there is open to everybody, also what is added later.
+func exposedHost(v View) []Snag {
+	var found []Snag
+	for _, r := range v.Routers {
+		if r.ExposedHost == "" {
+			continue
+		}
+		address, p := v.TargetOf(r.ID, r.ExposedHost)
+		shut := r
+		shut.ExposedHost = ""
+		s := Snag{
+			Code: "exposed-host", About: []site.Ref{r.Ref()},
+			Mends: []Mend{{"Expose nobody at " + r.Label(), []site.Edit{site.PutRouter{Router: shut}}}},
+		}
+		inner, behind := reach.Inner(v.View, r.ID, address)
+		switch {
+		case behind:
+			s.About = append(s.About, inner.Ref())
+			s.Says = fmt.Sprintf("%s sends all other ports to %s: what that one forwards is open, and its own ports are too.", r.Label(), inner.Label())
+			s.Mends = nil // the usual way where two routers are in a row
+		case p != nil:
+			s.About = append(s.About, p.Device.Ref())
+			s.Says = fmt.Sprintf("%s sends all other ports to %s: everything on which it answers is open to everybody.", r.Label(), p.Label())
+		default:
+			s.Says = fmt.Sprintf("%s sends all other ports to %s, where no device is pinned: to whoever is there.", r.Label(), r.ExposedHost)
+		}
+		if len(s.Mends) > 0 && carriesWishes(v, shut) {
+			s.Mends = s.Mends[1:] // a service that is wanted would be shut
+		}
+		found = append(found, s)
+	}
+	return found
+}
+
+// carriesWishes reports whether services are reached now that would not be any more once a
+// router exposes nobody.
+func carriesWishes(v View, shut site.Router) bool {
+	next, _, err := site.Apply(v.Site, []site.Edit{site.PutRouter{Router: shut}})
+	if err != nil {
+		return true
+	}
+	without := reach.Of(v.With(next))
+	return slices.ContainsFunc(v.Wishes(), func(w site.Wish) bool { return v.reaches().Met(w) && !without.Met(w) })
 }
 
 // forwardTwice finds forwards that say the same as another.
@@ -380,31 +434,88 @@ func forwardWide(v View) []Snag {
 	return found
 }
 
-// forwardRisky finds device ports that should never face the internet unlimited, by the
-// catalogue, and are opened to everybody.
+// forwardRisky finds what should never face the internet unlimited and is opened to
+// everybody: services by what they are, and ports of which that is not known.
 func forwardRisky(v View) []Snag {
 	var found []Snag
-	dangers := catalogue.Shipped().With(v.Kinds...).Dangers()
+	kinds := catalogue.Shipped().With(v.Kinds...)
 	for _, f := range enabled(v) {
-		if len(f.From) > 0 {
+		if site.Limits(f.From) || limitedInFront(v, f) {
 			continue
 		}
-		inside := f.InsidePorts()
-		if inside.Len() > 1024 {
-			continue // forward-wide says so
-		}
-		for _, d := range dangers {
-			for _, port := range d.Ports.Pieces() {
-				if d.Protocol.Meets(f.Protocol) && inside.Index(port.Lo) >= 0 {
-					found = append(found, Snag{
-						Code: "forward-risky", About: about(v, f),
-						Says:  fmt.Sprintf("%s opens %s (port %d) to everybody. Limit who may connect, or reach it through a VPN.", forwardName(f), d.What, port.Lo),
-						Mends: tamed(v, f),
-					})
-				}
+		for _, risk := range risksOf(v, kinds, f) {
+			ports := "port"
+			if risk.Ports.Len() > 1 {
+				ports = "ports"
 			}
+			found = append(found, Snag{
+				Code: "forward-risky", About: about(v, f),
+				Says:  fmt.Sprintf("%s opens %s (%s %s) to everybody. Limit who may connect, or reach it through a VPN.", forwardName(f), risk.What, ports, risk.Ports),
+				Mends: tamed(v, f),
+			})
 		}
 	}
 	slices.SortStableFunc(found, func(a, b Snag) int { return strings.Compare(a.Says, b.Says) })
 	return found
+}
+
+// risksOf gives the dangers to which a forward leads.
+func risksOf(v View, kinds catalogue.Catalogue, f site.Forward) []catalogue.Risk {
+	address, p := v.Target(f)
+	if _, inner := reach.Inner(v.View, f.Router, address); inner {
+		return nil // what that router forwards is looked at there
+	}
+	var out []catalogue.Risk
+	unknown := map[site.Protocol]span.Set{}
+	for _, proto := range f.Protocol.Each() {
+		unknown[proto] = f.InsidePorts().Set()
+	}
+	if p != nil {
+		for _, s := range p.Device.Services {
+			hit := s.Ports.Set().Overlap(f.InsidePorts().Set())
+			what, known := kinds.Risky(p.Device.Kind, s)
+			if s.Interface != p.Interface.ID || hit.Empty() || !known || !s.Protocol.Meets(f.Protocol) {
+				continue
+			}
+			if what != "" {
+				out = append(out, catalogue.Risk{What: what, Ports: span.PortList(hit.Runs()...)})
+			}
+			for _, proto := range s.Protocol.Each() {
+				unknown[proto] = unknown[proto].Minus(s.Ports.Set())
+			}
+		}
+	}
+	if f.Outside.Len() > 1024 {
+		return out // forward-wide says so
+	}
+	for _, proto := range f.Protocol.Each() {
+		for _, r := range kinds.AtPorts(proto, unknown[proto]) {
+			if !slices.ContainsFunc(out, func(o catalogue.Risk) bool { return o.What == r.What && o.Ports.Equal(r.Ports) }) {
+				out = append(out, r)
+			}
+		}
+	}
+	return out
+}
+
+// limitedInFront reports whether the routers in front lead to a forward on an inner one for
+// some sources alone.
+func limitedInFront(v View, f site.Forward) bool {
+	r, _ := v.Router(f.Router)
+	outer, ok := v.Router(r.Upstream)
+	if !ok {
+		return false
+	}
+	led := false
+	for _, s := range v.reaches().To(outer.ID, reach.Behind(r)) {
+		in := span.Run{Lo: s.Inside, Hi: s.Inside + uint32(s.Ports.Len()) - 1}
+		if !f.Protocol.Covers(s.Protocol) || !f.Outside.Set().Touches(in) {
+			continue
+		}
+		if s.Sources.Covers(reach.Anyone) {
+			return false
+		}
+		led = true
+	}
+	return led
 }

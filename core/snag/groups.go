@@ -7,8 +7,8 @@ import (
 	"vestpin/core/site"
 )
 
-// Kindred is snags of one kind, which are mostly mended together.
-type Kindred struct {
+// Group is snags of one kind, which are mostly mended together.
+type Group struct {
 	Code   string `json:"code"`
 	Weight string `json:"weight" enum:"stops,bites,note"`
 	Says   string `json:"says" doc:"Of all of them, in one sentence"`
@@ -16,54 +16,9 @@ type Kindred struct {
 	Does   string `json:"does,omitempty" doc:"What mends all of them at once; absent for one alone or where none has a mend"`
 }
 
-// alike says of several snags of a kind what one says of itself.
-var alike = map[string]string{
-	"address-twice":               "%d addresses are pinned twice",
-	"address-off-network":         "%d pins are outside their network",
-	"address-unusable":            "%d pins are at addresses that no device can have",
-	"address-answers-already":     "%d pins are where another device was seen",
-	"device-set-in-range":         "%d devices are set by hand inside the DHCP range",
-	"router-cannot-reserve-there": "%d reservations are where the router cannot make them",
-	"mac-twice":                   "%d MAC addresses are entered twice",
-	"mac-missing":                 "%d reservations have no MAC address",
-	"mac-randomised":              "%d reservations are for randomised MAC addresses",
-	"open-but-loose":              "%d services are open, but their devices are loose",
-	"seen-elsewhere":              "%d devices are not yet at their pins",
-	"seen-on-other-network":       "%d devices were seen on another network than entered",
-	"range-bad":                   "%d DHCP ranges are wrong",
-	"range-full":                  "%d DHCP ranges are too short",
-	"subnet-twice":                "%d pairs of networks share addresses",
-	"outside-clash":               "%d outside ports are wanted twice",
-	"outside-is-routers-own":      "%d outside ports are the router's own",
-	"forward-to-nobody":           "%d forwards lead to addresses that nobody is pinned at",
-	"forward-to-loose":            "%d forwards lead to loose devices",
-	"forward-off-network":         "%d forwards lead off the router's network",
-	"forward-beside-service":      "%d forwards lead to ports on which nothing is known to answer",
-	"forward-twice":               "%d forwards stand there twice",
-	"forward-wide":                "%d forwards open more than they need",
-	"forward-risky":               "%d services are open to everybody that should not be",
-	"form-cannot":                 "%d forwards cannot be entered at the router",
-	"lines-run-out":               "%d routers have too few lines",
-	"reservations-run-out":        "%d routers take too few reservations",
-	"wish-unmet":                  "%d services are to be opened, and nothing leads to them yet",
-	"mapped-over":                 "%d ports were opened by devices themselves, and are planned for others",
-	"claimed-not-there":           "%d ports that devices say they opened are not there",
-	"outside-told-otherwise":      "%d routers tell another outside address than entered",
-	"address-changed":             "%d outside addresses have changed",
-	"upnp-on":                     "UPnP is on at %d routers",
-	"behind-router":               "%d routers stand behind another that is not entered",
-	"behind-carrier":              "%d routers have an outside address that the provider shares out",
-	"outside-address-moves":       "%d outside addresses change and have no name",
-	"upstream-missing":            "%d forwards have no partner on the router in front",
-	"router-differs":              "%d things stand otherwise in the router than in the plan",
-	"wan-off-network":             "%d routers are off the network in front of them",
-	"stranger":                    "%d devices were never seen here before",
-	"swapped?":                    "%d devices may have been swapped",
-}
-
 // Groups puts snags of one kind together. The heaviest come first, then what mends most.
-func Groups(snags []Snag) []Kindred {
-	out := []Kindred{}
+func Groups(snags []Snag) []Group {
+	out := []Group{}
 	at := map[string]int{}
 	for i, s := range snags {
 		key := s.Weight + s.Code
@@ -71,7 +26,7 @@ func Groups(snags []Snag) []Kindred {
 		if !known {
 			n = len(out)
 			at[key] = n
-			out = append(out, Kindred{Code: s.Code, Weight: s.Weight, Says: s.Says})
+			out = append(out, Group{Code: s.Code, Weight: s.Weight, Says: s.Says})
 		}
 		out[n].Snags = append(out[n].Snags, i)
 	}
@@ -80,14 +35,11 @@ func Groups(snags []Snag) []Kindred {
 		if len(g.Snags) < 2 {
 			continue
 		}
-		g.Says = fmt.Sprintf("%d snags of one kind", len(g.Snags))
-		if words := alike[g.Code]; words != "" {
-			g.Says = fmt.Sprintf(words, len(g.Snags))
-		}
+		g.Says = fmt.Sprintf(kinds()[g.Code].Plural, len(g.Snags))
 		g.Does = doesAll(snags, g.Snags)
 	}
 	order := map[string]int{Stops: 0, Bites: 1, Note: 2}
-	slices.SortStableFunc(out, func(a, b Kindred) int {
+	slices.SortStableFunc(out, func(a, b Group) int {
 		if a.Weight != b.Weight {
 			return order[a.Weight] - order[b.Weight]
 		}
@@ -97,7 +49,7 @@ func Groups(snags []Snag) []Kindred {
 }
 
 // mends is how many of a group have a mend.
-func mends(snags []Snag, g Kindred) int {
+func mends(snags []Snag, g Group) int {
 	n := 0
 	for _, i := range g.Snags {
 		if len(snags[i].Mends) > 0 {

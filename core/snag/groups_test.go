@@ -74,7 +74,7 @@ func TestPinAll(t *testing.T) {
 	}
 	v := site.NewView(s)
 	groups := Groups(Check(v))
-	var loose Kindred
+	var loose Group
 	for _, g := range groups {
 		if g.Code == "open-but-loose" {
 			loose = g

@@ -63,6 +63,9 @@ func typedSince(v View, f site.Forward, at string) bool {
 // saysOf puts differences that one forward and one line make into words.
 func saysOf(group []reach.Discrepancy) string {
 	says := group[0].Says
+	if group[0].OfExposedHost() {
+		return says
+	}
 	more := 0
 	for _, d := range group[1:] {
 		if d.Protocol != group[0].Protocol && d.Ports.Equal(group[0].Ports) {
@@ -81,6 +84,9 @@ func saysOf(group []reach.Discrepancy) string {
 // does and notes, or the plan is.
 func heldMends(v View, r site.Router, f site.Forward, group []reach.Discrepancy) []Mend {
 	d := group[0]
+	if d.OfExposedHost() {
+		return exposedMends(v, r, d)
+	}
 	ports := fmt.Sprintf("%s/%s", d.Ports, d.Protocol)
 	if slices.ContainsFunc(group, func(o reach.Discrepancy) bool { return o.Protocol != d.Protocol && o.Ports.Equal(d.Ports) }) {
 		ports += " and " + string(site.UDP)
@@ -93,10 +99,36 @@ func heldMends(v View, r site.Router, f site.Forward, group []reach.Discrepancy)
 	if patch, ok := asPlanned(v, r, f, d); ok {
 		mends = append(mends, Mend{Does: does, Edits: []site.Edit{patch}})
 	}
-	if edits := forwarding.TakeHeld(v.View, r.ID, group); len(edits) > 0 {
+	leads := f.ID != "" && len(ledBy(v, f)) > 0 // forwards on a router behind would be without it
+	if edits := forwarding.TakeHeld(v.View, r.ID, group); len(edits) > 0 && !leads {
 		mends = append(mends, Mend{Does: "Take " + ports + " into the plan as the router has it", Edits: edits})
 	}
 	return mends
+}
+
+// exposedMends are the two ways to end a difference of the exposed host.
+func exposedMends(v View, r site.Router, d reach.Discrepancy) []Mend {
+	held := *r.Held
+	held.ExposedHost = d.Plan.Address
+	noted := r
+	noted.Held = &held
+	does := fmt.Sprintf("Note that %s exposes %s now", r.Label(), d.Plan.Address)
+	if d.Plan.Fate == reach.Dropped {
+		does = fmt.Sprintf("Note that %s exposes nobody now", r.Label())
+	}
+	var mends []Mend
+	if d.Plan.Fate == reach.Dropped || d.Plan.Address.IsValid() {
+		mends = append(mends, Mend{does, []site.Edit{site.PutRouter{Router: noted}}})
+	}
+	taken := r
+	taken.ExposedHost, does = "", "Plan no exposed host at "+r.Label()
+	if d.Held.Fate != reach.Dropped {
+		taken.ExposedHost, does = d.Held.Address.String(), fmt.Sprintf("Plan %s as the exposed host of %s", d.Held.Address, r.Label())
+		if _, p := v.TargetOf(r.ID, taken.ExposedHost); p != nil {
+			taken.ExposedHost = p.Interface.ID
+		}
+	}
+	return append(mends, Mend{does, []site.Edit{site.PutRouter{Router: taken}}})
 }
 
 // asPlanned is what a router holds once a planned forward is typed in the place of a line of

@@ -69,21 +69,37 @@ func trimRange(v View, n site.Network, i int) []Mend {
 	return []Mend{{does, []site.Edit{site.PutNetwork{Network: fixed}}}}
 }
 
-// subnetTwice finds networks whose subnets overlap: an address says nothing then of where
-// a device is, and no router can lead from one to the other.
+// subnetTwice finds networks whose subnets overlap and that meet at a router: it cannot lead
+// from one to the other. Behind two routers the same subnet does no harm.
 func subnetTwice(v View) []Snag {
 	var found []Snag
 	for i, n := range v.Networks {
 		for _, o := range v.Networks[:i] {
-			if n.Subnet.Overlaps(o.Subnet) {
+			if r, meet := meetAt(v, n, o); meet && n.Subnet.Overlaps(o.Subnet) {
 				found = append(found, Snag{
-					Code: "subnet-twice", About: []site.Ref{o.Ref(), n.Ref()},
-					Says: fmt.Sprintf("%s and %s share addresses (%s and %s): no router can tell them apart. Give one of them another subnet.", networkName(o), networkName(n), o.Subnet, n.Subnet),
+					Code: "subnet-twice", About: []site.Ref{o.Ref(), n.Ref(), r.Ref()},
+					Says: fmt.Sprintf("%s and %s share addresses (%s and %s): %s cannot tell them apart. Give one of them another subnet.", networkName(o), networkName(n), o.Subnet, n.Subnet, r.Label()),
 				})
 			}
 		}
 	}
 	return found
+}
+
+// meetAt finds a router that two networks are on: both inside, or one behind it and the
+// other in front.
+func meetAt(v View, n, o site.Network) (site.Router, bool) {
+	for _, r := range v.Routers {
+		in := func(n site.Network) bool { return r.On(n.ID) }
+		before := func(n site.Network) bool {
+			front, ok := v.Router(r.Upstream)
+			return ok && front.On(n.ID)
+		}
+		if in(n) && (in(o) || before(o)) || in(o) && before(n) {
+			return r, true
+		}
+	}
+	return site.Router{}, false
 }
 
 func networkName(n site.Network) string {

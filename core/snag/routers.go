@@ -2,6 +2,10 @@ package snag
 
 import (
 	"fmt"
+	"net/netip"
+	"slices"
+
+	"vestpin/core/addressing"
 
 	"vestpin/core/reach"
 	"vestpin/core/site"
@@ -48,7 +52,42 @@ func linesRunOut(v View) []Snag {
 func reservationsRunOut(v View) []Snag {
 	has := func(f site.Form) int { return f.ReservationLines }
 	needs := func(r site.Router) int { return len(v.typed(r).Reservations) }
-	return runOut(v, "reservations-run-out", has, needs, "%d reservations are planned, but %s takes %d. Set some addresses on the devices instead.")
+	found := runOut(v, "reservations-run-out", has, needs, "%d reservations are planned, but %s takes %d. Set some addresses on the devices instead.")
+	for i := range found {
+		found[i].Mends = fewerReservations(v, found[i].About[0])
+	}
+	return found
+}
+
+// fewerReservations offers to set the least important devices by hand that are reserved at a
+// router, as many as it has no reservation for: those that can stay where they are.
+func fewerReservations(v View, router site.Ref) []Mend {
+	var list []site.Placed
+	more := 0
+	for _, r := range v.Routers {
+		if r.Ref() != router {
+			continue
+		}
+		more = len(v.typed(r).Reservations) - r.Form.ReservationLines
+		for _, res := range v.typed(r).Reservations {
+			if p, _ := v.Interface(res.Interface); !p.Interface.Pin.Locked && addressing.Free(v.View, p, res.Address, site.ByDevice) == "" {
+				list = append(list, p)
+			}
+		}
+	}
+	if len(list) < more {
+		return nil
+	}
+	slices.SortStableFunc(list, func(p, q site.Placed) int { return q.Device.Importance() - p.Device.Importance() })
+	var edits []site.Edit
+	for _, p := range list[:more] {
+		edits = append(edits, pinEdit(p, p.Interface.Pin.Address, site.ByDevice))
+	}
+	does := fmt.Sprintf("Set %d of them on the devices, the least important", more)
+	if more == 1 {
+		does = "Set " + list[0].Label() + " on the device instead"
+	}
+	return []Mend{{does, edits}}
 }
 
 // runOut finds routers that have less of something than is needed; having 0 is
@@ -199,11 +238,11 @@ func hasForward(v View, id string) bool {
 }
 
 // withoutPartner gives the outside ports of a forward on an inner router that the outer
-// one does not send on, on every protocol of the forward.
+// one does not send on, on every protocol of the forward: of those that it gets there.
 func withoutPartner(v View, f site.Forward, r, outer site.Router) span.Ports {
 	var missing span.Set
 	for _, proto := range f.Protocol.Each() {
-		left := f.Outside.Set()
+		left := v.gets(f, proto)
 		for _, s := range v.reaches().To(outer.ID, reach.Behind(r)) {
 			if s.Protocol == proto {
 				left = left.Minus(span.Of(span.Run{Lo: s.Inside, Hi: s.Inside + uint32(s.Ports.Len()) - 1}))
@@ -212,6 +251,26 @@ func withoutPartner(v View, f site.Forward, r, outer site.Router) span.Ports {
 		missing = missing.Union(left)
 	}
 	return span.PortList(missing.Runs()...)
+}
+
+// gets gives the outside ports that a forward gets at its router, for anybody: not the
+// router's own, nor those that others take before it.
+func (v View) gets(f site.Forward, proto site.Protocol) span.Set {
+	if v.once.gets == nil {
+		runs := map[side][]span.Run{}
+		for _, r := range v.Routers {
+			for _, proto := range site.Both.Each() {
+				for _, s := range v.reaches().Spans(r.ID, proto) {
+					runs[side{s.Forward, proto}] = append(runs[side{s.Forward, proto}], s.Ports)
+				}
+			}
+		}
+		v.once.gets = map[side]span.Set{}
+		for at, list := range runs {
+			v.once.gets[at] = span.Of(list...)
+		}
+	}
+	return v.once.gets[side{f.ID, proto}]
 }
 
 // upnpOn finds routers on which devices open ports by themselves.
@@ -237,7 +296,13 @@ func behind(v View) []Snag {
 	var found []Snag
 	for _, r := range v.Routers {
 		switch a := r.WAN.Address; {
-		case !a.IsValid() || r.Upstream != "":
+		case !a.IsValid():
+		case impossible(a) != "":
+			found = append(found, Snag{
+				Code: "outside-impossible", About: []site.Ref{r.Ref()},
+				Says: fmt.Sprintf("The outside address %s of %s is %s: no router is reached there. Read it off its page again.", a, r.Label(), impossible(a)),
+			})
+		case r.Upstream != "":
 		case site.Carrier.Contains(a):
 			found = append(found, Snag{
 				Code: "behind-carrier", About: []site.Ref{r.Ref()},
@@ -251,6 +316,72 @@ func behind(v View) []Snag {
 		}
 	}
 	return found
+}
+
+// never are the blocks in which no outside address of a router lies (RFC 6890).
+var never = []struct {
+	block netip.Prefix
+	is    string
+}{
+	{netip.MustParsePrefix("0.0.0.0/8"), "of the block for \"this network\""},
+	{netip.MustParsePrefix("127.0.0.0/8"), "a loopback address"},
+	{netip.MustParsePrefix("169.254.0.0/16"), "link-local, which a router gives itself when it got none"},
+	{netip.MustParsePrefix("192.0.0.0/24"), "of a block that providers use inside (RFC 6333)"},
+	{netip.MustParsePrefix("224.0.0.0/4"), "a multicast address"},
+	{netip.MustParsePrefix("240.0.0.0/4"), "of a reserved block"},
+}
+
+// impossible says why an address can be no router's outside, or "".
+func impossible(a addr) string {
+	for _, n := range never {
+		if n.block.Contains(a) {
+			return n.is
+		}
+	}
+	return ""
+}
+
+// innerOutsideMoves finds routers whose outside address comes from the DHCP range of the one
+// in front: forwards there lead to it only until it gets another.
+func innerOutsideMoves(v View) []Snag {
+	var found []Snag
+	for _, r := range v.Routers {
+		outer, ok := v.Router(r.Upstream)
+		n, there := v.NetworkAt(outer, r.WAN.Address)
+		if !ok || !there || r.WAN.Kind != "dynamic" || !addressing.InRange(n, r.WAN.Address) {
+			continue
+		}
+		device, known := outsideOf(v, n, r)
+		if known && device.Interface.Pin != nil && device.Interface.Pin.Address == r.WAN.Address {
+			continue
+		}
+		s := Snag{
+			Code: "inner-outside-moves", About: []site.Ref{r.Ref(), outer.Ref()},
+			Says: fmt.Sprintf("%s gets its outside address %s from the DHCP range of %s and can get another. Then no forward reaches it.", r.Label(), r.WAN.Address, outer.Label()),
+		}
+		switch {
+		case known:
+			s.About = append(s.About, device.Device.Ref())
+			pin := site.Pin{Address: r.WAN.Address, By: addressing.Way(v.View, *device.Interface)}
+			if edits := []site.Edit{site.SetPin{ID: device.Interface.ID, Pin: &pin}}; v.roomToReserve(edits) && pin.Reserved() && addressing.Free(v.View, device, pin.Address, pin.By) == "" {
+				s.Mends = []Mend{{fmt.Sprintf("Reserve %s for %s at %s", pin.Address, device.Label(), outer.Label()), edits}}
+			}
+		default:
+			s.Says += fmt.Sprintf(" Enter it as a device of %s with its outside MAC address, and reserve %s for it.", networkName(n), r.WAN.Address)
+		}
+		found = append(found, s)
+	}
+	return found
+}
+
+// outsideOf finds the device that is the outside of an inner router.
+func outsideOf(v View, n site.Network, r site.Router) (site.Placed, bool) {
+	for _, p := range v.Interfaces() {
+		if is, ok := v.OutsideOf(p); ok && is.ID == r.ID && p.Interface.Network == n.ID {
+			return p, true
+		}
+	}
+	return site.Placed{}, false
 }
 
 // wanOffNetwork finds routers behind another whose outside address is not on the network

@@ -13,6 +13,7 @@ import (
 	"vestpin/core/forwarding"
 	"vestpin/core/reach"
 	"vestpin/core/site"
+	"vestpin/core/span"
 	"vestpin/core/suggest"
 )
 
@@ -57,7 +58,14 @@ type once struct {
 	pairs   map[string][][2]site.Forward // by router
 	of      map[string][]site.Forward    // by service: its enabled forwards
 	missing map[string]bool
-	senders [][]site.Sender // that the site names already
+	gets    map[side]span.Set // by forward and protocol: the outside ports that it gets
+	senders [][]site.Sender   // that the site names already
+}
+
+// side is a forward on one protocol.
+type side struct {
+	forward string
+	proto   site.Protocol
 }
 
 func newOnce() *once {
@@ -189,36 +197,6 @@ func (v View) beside(w site.Wish) forwarding.Plan {
 	return forwarding.Beside(v.View, w)
 }
 
-var weights = map[string]string{
-	"address-twice": Stops, "address-off-network": Stops, "address-unusable": Stops,
-	"address-answers-already": Stops, "router-cannot-reserve-there": Stops, "mac-twice": Stops,
-	"mac-missing": Stops, "range-bad": Stops, "outside-clash": Stops, "outside-is-routers-own": Stops,
-	"forward-to-nobody": Stops, "forward-off-network": Stops, "form-cannot": Stops, "lines-run-out": Stops,
-	"reservations-run-out": Stops, "behind-router": Stops, "behind-carrier": Stops, "upstream-missing": Stops,
-	"device-set-in-range": Bites, "mac-randomised": Bites, "open-but-loose": Bites, "forward-to-loose": Bites,
-	"range-full": Bites, "forward-wide": Bites, "forward-risky": Bites, "wish-unmet": Bites, "upnp-on": Bites, "mapped-over": Bites, "claimed-not-there": Bites, "outside-told-otherwise": Bites, "address-changed": Bites,
-	"wan-off-network": Stops, "subnet-twice": Bites, "not-followed": Bites, "router-differs": Bites,
-	"outside-address-moves": Bites, "two-dhcp-servers": Bites, "answers-for-many": Bites,
-}
-
-// rules are those of each family, by what it is about.
-type (
-	rule   func(View) []Snag
-	family struct {
-		about string
-		rules []rule
-	}
-)
-
-var rules = []family{
-	{"addresses", []rule{addressFaults, deviceSetInRange, macTwice, macRandomised, seenElsewhere, seenOnOtherNetwork}},
-	{"networks", []rule{subnetTwice, rangeBad, rangeFull}},
-	{"forwards", []rule{openButLoose, outsideClash, outsideIsRoutersOwn, forwardTarget, forwardToLoose, forwardTwice, forwardBesideService, forwardWide, forwardRisky}},
-	{"routers", []rule{notFollowed, formCannot, linesRunOut, reservationsRunOut, wishUnmet, upstreamMissing,
-		routerDiffers, mappedOver, claimedNotThere, outsideTold, addressChanged, upnpOn, wanOffNetwork, behind, outsideAddressMoves}},
-	{"visits", []rule{twoServers, answersForMany, strangers, swapped}},
-}
-
 // Check gives the snags of a site, the weightiest first. Of one kind at most
 // mostAlike are told, and then how many more there are.
 func Check(s site.View) []Snag { return CheckTold(s, func(string) {}) }
@@ -229,7 +207,7 @@ func CheckTold(s site.View, did func(what string)) []Snag {
 	out := []Snag{}
 	for _, f := range rules {
 		for _, rule := range f.rules {
-			found := atMostAlike(tell(v, rule))
+			found := atMostAlike(tell(v, rule.Find))
 			for i := range found {
 				found[i].Family = f.about
 			}
@@ -239,10 +217,7 @@ func CheckTold(s site.View, did func(what string)) []Snag {
 	}
 	preferHandOver(v, out)
 	for i := range out {
-		out[i].Weight = weights[out[i].Code]
-		if out[i].Weight == "" {
-			out[i].Weight = Note
-		}
+		out[i].Weight = kinds()[out[i].Code].Weight
 		if out[i].Mends == nil {
 			out[i].Mends = []Mend{}
 		}

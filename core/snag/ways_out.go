@@ -147,10 +147,10 @@ func opened(w site.Wish, edits []site.Edit) string {
 }
 
 // dangerous reports whether a service should never face the internet unlimited.
-func dangerous(v View, s site.Service) bool {
-	return slices.ContainsFunc(catalogue.Shipped().With(v.Kinds...).Dangers(), func(d catalogue.Danger) bool {
-		return d.Protocol.Meets(s.Protocol) && !d.Ports.Set().Overlap(s.Ports.Set()).Empty()
-	})
+func dangerous(v View, w site.Wish) bool {
+	kinds := catalogue.Shipped().With(v.Kinds...)
+	what, known := kinds.Risky(w.Device.Kind, *w.Service)
+	return what != "" || !known && len(kinds.AtPorts(w.Service.Protocol, w.Service.Ports.Set())) > 0
 }
 
 // waysFor are the ways out of a service, the one that costs least first.
@@ -187,7 +187,7 @@ func waysFor(v View, w site.Wish) []way {
 		}
 	}
 	out = append(out, joins(v, w)...)
-	if len(open.From) > 0 && !dangerous(v, *w.Service) {
+	if site.Limits(open.From) && !dangerous(v, w) {
 		anyone := open
 		anyone.From = []site.Sender{}
 		out = append(out, way{"Let anyone reach " + w.Label() + ", and open it", []site.Edit{site.SetOpen{ID: w.Service.ID, Open: &anyone}}})

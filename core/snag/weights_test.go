@@ -14,26 +14,39 @@ import (
 // The weights are a contract with other programs: what stops work, what will
 // bite, and the rest, which is worth knowing.
 func TestWeights(t *testing.T) {
-	stops := `address-twice, address-off-network, address-unusable, address-answers-already, router-cannot-reserve-there,
-		mac-twice, mac-missing, range-bad, outside-clash, outside-is-routers-own, forward-to-nobody, forward-off-network,
-		form-cannot, lines-run-out, reservations-run-out, behind-router, behind-carrier, upstream-missing, wan-off-network`
-	bites := `router-differs, device-set-in-range, mac-randomised, open-but-loose, forward-to-loose, range-full, forward-wide, forward-risky,
-		wish-unmet, upnp-on, mapped-over, claimed-not-there, outside-told-otherwise, address-changed, outside-address-moves, two-dhcp-servers, answers-for-many, subnet-twice, not-followed`
+	list := map[string]string{
+		Stops: `address-twice, address-off-network, address-unusable, address-answers-already, router-cannot-reserve-there,
+			mac-twice, mac-missing, range-bad, outside-clash, outside-is-routers-own, forward-to-nobody, forward-off-network,
+			form-cannot, lines-run-out, reservations-run-out, behind-router, behind-carrier, upstream-missing, wan-off-network, outside-impossible`,
+		Bites: `router-differs, device-set-in-range, mac-randomised, open-but-loose, forward-to-loose, range-full, forward-wide, forward-risky,
+			wish-unmet, upnp-on, mapped-over, claimed-not-there, outside-told-otherwise, address-changed, outside-address-moves, two-dhcp-servers, answers-for-many, subnet-twice, not-followed,
+			exposed-host, inner-outside-moves`,
+		Note: `seen-elsewhere, seen-on-other-network, forward-beside-service, forward-twice, stranger, swapped?, band-full`,
+	}
 	want := map[string]string{}
-	for weight, list := range map[string]string{Stops: stops, Bites: bites} {
-		for _, code := range strings.Split(list, ",") {
+	for weight, codes := range list {
+		for _, code := range strings.Split(codes, ",") {
 			want[strings.TrimSpace(code)] = weight
 		}
 	}
 	for code, weight := range want {
-		if weights[code] != weight {
-			t.Errorf("%s weighs %q, want %q", code, weights[code], weight)
+		if kinds()[code].Weight != weight {
+			t.Errorf("%s weighs %q, want %q", code, kinds()[code].Weight, weight)
 		}
 	}
-	for code := range weights {
-		if want[code] == "" {
-			t.Errorf("%s is not in the contract", code)
+	for code, k := range kinds() {
+		if want[code] == "" || !strings.Contains(k.Plural, "%d") {
+			t.Errorf("%s is not in the contract, or nothing is said of several: %q", code, k.Plural)
 		}
+	}
+	n := 0
+	for _, f := range rules {
+		for _, r := range f.rules {
+			n += len(r.Kinds)
+		}
+	}
+	if n != len(kinds()) {
+		t.Errorf("%d kinds, %d codes: one has two rules", n, len(kinds()))
 	}
 }
 
