@@ -146,6 +146,12 @@ func (f HeldForward) InsidePorts() span.Ports {
 	return f.Inside
 }
 
+// SameEffect reports whether two lines that are switched on do the same, wherever they stand
+// on the page.
+func (f HeldForward) SameEffect(o HeldForward) bool {
+	return f.Enabled && o.Enabled && f.Protocol == o.Protocol && f.Outside.Equal(o.Outside) && f.Address == o.Address && f.InsidePorts().Equal(o.InsidePorts()) && slices.Equal(f.From, o.From)
+}
+
 // says reports whether two lines say the same of the same place on the page.
 func (f HeldForward) says(o HeldForward) bool {
 	return f.Name == o.Name && f.Protocol == o.Protocol && f.Outside.Equal(o.Outside) && f.Address == o.Address && f.Inside.Equal(o.Inside) &&

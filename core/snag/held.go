@@ -169,7 +169,10 @@ func asPlanned(v View, r site.Router, f site.Forward, d reach.Discrepancy) (site
 		}
 		address, _ := v.Target(o)
 		if !address.IsValid() {
-			return patch, false
+			if slices.ContainsFunc(o.Protocol.Each(), func(p site.Protocol) bool { return !v.gets(o, p).Empty() }) {
+				return patch, false
+			}
+			continue // others take all its ports before it
 		}
 		h := site.HeldForward{Name: o.Name, Protocol: o.Protocol, Outside: o.Outside, Address: address, Inside: o.InsidePorts(), From: []string{}, Enabled: true}
 		for _, s := range o.From {
@@ -180,7 +183,7 @@ func asPlanned(v View, r site.Router, f site.Forward, d reach.Discrepancy) (site
 	}
 	for i, h := range r.Held.Forwards {
 		covered := !slices.ContainsFunc(h.Protocol.Each(), func(p site.Protocol) bool { return !h.Outside.Set().Minus(region[p]).Empty() })
-		if covered || f.ID == "" && there && d.Decides(i) {
+		if covered || f.ID == "" && there && (d.Decides(i) || h.SameEffect(line)) {
 			patch.Drop = append(patch.Drop, h)
 		}
 	}

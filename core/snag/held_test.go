@@ -82,7 +82,7 @@ func TestDifferencesAreMended(t *testing.T) {
 			}
 			c := reach.Of(site.NewView(now)).Compare(now.Routers[0].ID, *now.Routers[0].Held)
 			if way == 0 && !c.Same() && !slices.ContainsFunc(c.Differs, func(d reach.Discrepancy) bool { return !d.Plan.Address.IsValid() }) {
-				t.Fatalf("round %d: after all mends there is left: %v", round, c.Differs)
+				t.Fatalf("round %d: after all mends there is left: %v\n%s", round, c.Differs, site.Write(now))
 			}
 		}
 	}

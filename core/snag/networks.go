@@ -69,18 +69,30 @@ func trimRange(v View, n site.Network, i int) []Mend {
 	return []Mend{{does, []site.Edit{site.PutNetwork{Network: fixed}}}}
 }
 
-// subnetTwice finds networks whose subnets overlap and that meet at a router: it cannot lead
-// from one to the other. Behind two routers the same subnet does no harm.
+// subnetTwice finds networks whose subnets overlap and that meet at a router, which cannot
+// lead from one to the other, or of which one has no router. Behind two routers the same
+// subnet does no harm.
 func subnetTwice(v View) []Snag {
 	var found []Snag
 	for i, n := range v.Networks {
 		for _, o := range v.Networks[:i] {
-			if r, meet := meetAt(v, n, o); meet && n.Subnet.Overlaps(o.Subnet) {
-				found = append(found, Snag{
-					Code: "subnet-twice", About: []site.Ref{o.Ref(), n.Ref(), r.Ref()},
-					Says: fmt.Sprintf("%s and %s share addresses (%s and %s): %s cannot tell them apart. Give one of them another subnet.", networkName(o), networkName(n), o.Subnet, n.Subnet, r.Label()),
-				})
+			if !n.Subnet.Overlaps(o.Subnet) {
+				continue
 			}
+			r, meet := meetAt(v, n, o)
+			_, served := v.RouterOf(n.ID)
+			_, other := v.RouterOf(o.ID)
+			if !meet && served && other {
+				continue
+			}
+			trouble := "no router can tell them apart"
+			if meet {
+				trouble = r.Label() + " cannot tell them apart"
+			}
+			found = append(found, Snag{
+				Code: "subnet-twice", About: []site.Ref{o.Ref(), n.Ref()},
+				Says: fmt.Sprintf("%s and %s share addresses (%s and %s): %s. Give one of them another subnet.", networkName(o), networkName(n), o.Subnet, n.Subnet, trouble),
+			})
 		}
 	}
 	return found
