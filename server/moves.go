@@ -83,6 +83,27 @@ func (s *server) keepIn(ctx context.Context, in *struct {
 	return &struct{ Body snag.Mend }{snag.KeepIn(v, w)}, nil
 }
 
+// waysOut gives what may be given up so that a service is opened that cannot be now.
+func (s *server) waysOut(ctx context.Context, in *struct {
+	SiteID
+	Service string `query:"service" required:"true"`
+}) (*struct{ Body []snag.Mend }, error) {
+	v, err := s.viewOf(ctx, in.ID)
+	if err != nil {
+		return nil, err
+	}
+	leave, err := s.heavy(ctx)
+	if err != nil {
+		return nil, refusal(err)
+	}
+	defer leave()
+	mends, err := snag.WaysOut(v.Within(ctx), in.Service)
+	if err != nil {
+		return nil, refusal(err)
+	}
+	return &struct{ Body []snag.Mend }{mends}, nil
+}
+
 // mendAll gives the edits that mend all snags of a kind at once.
 func (s *server) mendAll(ctx context.Context, in *struct {
 	SiteID

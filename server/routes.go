@@ -93,6 +93,7 @@ func (s *server) routes(api huma.API) {
 	huma.Register(api, get("pull", "/api/sites/{id}/pull"), s.pull)
 	huma.Register(api, get("put", "/api/sites/{id}/put"), s.put)
 	huma.Register(api, get("keep-in", "/api/sites/{id}/keep-in"), s.keepIn)
+	huma.Register(api, get("ways-out", "/api/sites/{id}/ways-out"), s.waysOut)
 	huma.Register(api, get("mend-all", "/api/sites/{id}/mend-all"), s.mendAll)
 	huma.Register(api, get("get-catalogue", "/api/catalogue"), s.getCatalogue)
 	huma.Register(api, get("kinds-here", "/api/sites/{id}/kinds"), s.kindsHere)

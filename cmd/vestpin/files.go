@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -80,6 +81,7 @@ func (c *clock) lap(what string) {
 
 func checkCommand() *cobra.Command {
 	var t clock
+	var ways bool
 	c := &cobra.Command{
 		Use: "check FILE", Short: "Print the snags of a site", Args: cobra.ExactArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
@@ -89,7 +91,17 @@ func checkCommand() *cobra.Command {
 				return err
 			}
 			t.lap("read")
-			snags := snag.CheckTold(site.NewView(s), t.lap)
+			snags := snag.CheckWithProgress(site.NewView(s), t.lap)
+			for i, sn := range snags {
+				if !ways || !sn.Further {
+					continue
+				}
+				more, err := snag.WaysOut(site.NewView(s), strings.TrimPrefix(string(sn.About[0]), "service:"))
+				if err != nil {
+					return err
+				}
+				snags[i].Mends, snags[i].Further = append(sn.Mends, more...), false
+			}
 			t.last = time.Now()
 			if err := output(map[string]any{"snags": snags}); err != nil {
 				return err
@@ -104,6 +116,7 @@ func checkCommand() *cobra.Command {
 		},
 	}
 	c.Flags().BoolVar(&t.tells, "timings", false, "tell on standard error what took how long")
+	c.Flags().BoolVar(&ways, "ways", false, "with services that cannot be opened, all that may be given up for them, which takes longer")
 	return c
 }
 

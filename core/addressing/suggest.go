@@ -147,6 +147,27 @@ func (p Plan) Edits() []site.Edit {
 	return out
 }
 
+// Taken is a site with the whole plan taken, as its edits make it.
+func (p Plan) Taken(s site.Site) site.Site {
+	pins := make(map[string]site.Pin, len(p.Suggestions))
+	for _, sg := range p.Suggestions {
+		pins[sg.Interface] = sg.Pin
+	}
+	s.Devices = slices.Clone(s.Devices)
+	for i := range s.Devices {
+		d := &s.Devices[i]
+		for j := range d.Interfaces {
+			pin, ok := pins[d.Interfaces[j].ID]
+			if !ok {
+				continue
+			}
+			d.Interfaces = slices.Clone(d.Interfaces)
+			d.Interfaces[j].Pin = &pin
+		}
+	}
+	return s
+}
+
 // Edit is the edit that takes the suggestion.
 func (s Suggestion) Edit() site.Edit {
 	pin := s.Pin

@@ -14,6 +14,58 @@ type Risk struct {
 	Ports span.Ports
 }
 
+// Judge tells what should never face the internet unlimited, by a catalogue. It remembers
+// what it was asked, so it is for one computation.
+type Judge struct {
+	Catalogue
+	ports map[site.Protocol]span.Set // on which something of that kind mostly answers
+	known map[judged]verdict
+}
+
+type (
+	judged struct {
+		kind, name, ports, canSetTo string
+		proto                       site.Protocol
+	}
+	verdict struct {
+		what  string
+		known bool
+	}
+)
+
+// NewJudge makes a judge by a catalogue.
+func NewJudge(c Catalogue) *Judge {
+	j := &Judge{c, map[site.Protocol]span.Set{}, map[judged]verdict{}}
+	for _, d := range c.dangers() {
+		for _, proto := range d.Protocol.Each() {
+			j.ports[proto] = j.ports[proto].Union(d.Ports.Set())
+		}
+	}
+	return j
+}
+
+// Service judges a service by what it is, as Risky does.
+func (j *Judge) Service(kind string, s site.Service) (what string, known bool) {
+	key := judged{kind, s.Name, s.Ports.String(), "", s.Protocol}
+	for _, p := range s.CanSetTo {
+		key.canSetTo += p.String() + " "
+	}
+	v, ok := j.known[key]
+	if !ok {
+		v.what, v.known = j.Risky(kind, s)
+		j.known[key] = v
+	}
+	return v.what, v.known
+}
+
+// Ports judges device ports of one protocol, as AtPorts does.
+func (j *Judge) Ports(proto site.Protocol, ports span.Set) []Risk {
+	if ports.Overlap(j.ports[proto]).Empty() {
+		return nil
+	}
+	return j.AtPorts(proto, ports)
+}
+
 // Risky judges a service by what it is, whatever its port: by its name, in the kind of its
 // device first; then by the ports of that kind; then by a port that it could be set to.
 // Known is false where none of these tells what it is.
@@ -96,16 +148,22 @@ func (c Catalogue) AtPorts(proto site.Protocol, ports span.Set) []Risk {
 		}
 		out = append(out, Risk{d.What, span.PortList(hit.Runs()...)})
 	}
-	for _, d := range c.Danger {
+	for _, d := range c.dangers() {
 		add(d)
 	}
+	slices.SortStableFunc(out, func(a, b Risk) int { return int(a.Ports.At(0)) - int(b.Ports.At(0)) })
+	return out
+}
+
+// dangers are those of no kind, then those of all kinds.
+func (c Catalogue) dangers() []Danger {
+	out := slices.Clone(c.Danger)
 	for _, k := range c.Kinds {
 		for _, s := range k.Services {
 			if s.Risk == site.RiskDanger {
-				add(Danger{Protocol: s.Protocol, Ports: s.Ports, What: s.What})
+				out = append(out, Danger{Protocol: s.Protocol, Ports: s.Ports, What: s.What})
 			}
 		}
 	}
-	slices.SortStableFunc(out, func(a, b Risk) int { return int(a.Ports.At(0)) - int(b.Ports.At(0)) })
 	return out
 }

@@ -51,8 +51,15 @@ func (c *choices) pickOf(wishes []int) [][]choice {
 	return list
 }
 
+// problem is some wishes to be solved, at the expense of the plan.
+func (c *choices) problem(list [][]choice) *problem {
+	q := newProblem(list, c.p.levels.count(), len(c.p.levels.ranks), c.p.v.Stopped)
+	q.spent = &c.spent
+	return q
+}
+
 func (c *choices) solvePart(wishes []int) answer {
-	return newProblem(c.pickOf(wishes), c.p.levels.count(), len(c.p.levels.ranks), c.p.v.Stopped).solve()
+	return c.problem(c.pickOf(wishes)).solve()
 }
 
 // stepOf is the best answer of a part with so many lines of a router.
@@ -72,7 +79,7 @@ func (c *choices) solveLines(b bundle, limit int) answer {
 	large := slices.ContainsFunc(b.parts, func(p part) bool { return len(p.wishes) > largePart })
 	var whole answer
 	if len(b.wishes) > 1 {
-		q := newProblem(c.pickOf(b.wishes), c.p.levels.count(), len(c.p.levels.ranks), c.p.v.Stopped)
+		q := c.problem(c.pickOf(b.wishes))
 		q.lines, q.limit, q.most = room, limit, mostWork/4
 		if large && slices.ContainsFunc(b.wishes, func(i int) bool { return c.several(i, limit) }) {
 			return c.byCounts(q, room, limit)
@@ -171,7 +178,7 @@ func (c *choices) table(p part, limit, room int, work *int) []stepOf {
 		}
 		top += most
 	}
-	q := newProblem(list, c.p.levels.count(), len(c.p.levels.ranks), c.p.v.Stopped)
+	q := c.problem(list)
 	q.limit = limit
 	var out []stepOf
 	for lines := 0; lines <= min(top, room); lines++ {

@@ -64,6 +64,7 @@ func (c *choices) byCounts(q *problem, room, limit int) answer {
 	if a.cost != nil && lines(a.picks) <= room {
 		if a.bound = a.cost; !a.proven {
 			a.bound = make([]int, q.levels)
+			copy(a.bound, caps) // that so many are left out at least is known
 		}
 		return a
 	}
@@ -98,5 +99,7 @@ func (q *problem) priced(levels, ranks int, cost func(choice) []int) *problem {
 			list[i][k].cost = cost(choices[k])
 		}
 	}
-	return newProblem(list, levels, ranks, q.stopped)
+	out := newProblem(list, levels, ranks, q.stopped)
+	out.spent = q.spent
+	return out
 }

@@ -7,6 +7,7 @@ import (
 	"slices"
 
 	"vestpin/core/reach"
+	"vestpin/core/span"
 )
 
 // bundle is wishes that share ports, or the lines of routers that have too few; no other
@@ -37,10 +38,18 @@ type choices struct {
 	of      [][]choice
 	limits  []string
 	bundles []bundle
+	unitAt  map[int]unitPlace
+	spent   int // of the work that may be done
+}
+
+// unitPlace is what a unit stands for: outside ports of a router, or what is no router's.
+type unitPlace struct {
+	side
+	run span.Run
 }
 
 func (p *planner) choices() *choices {
-	c := &choices{p: p, of: make([][]choice, len(p.wishes))}
+	c := &choices{p: p, of: make([][]choice, len(p.wishes)), unitAt: map[int]unitPlace{}}
 	c.limits = p.shortRouters()
 	for i, w := range p.wishes {
 		for k, o := range w.options {
@@ -193,15 +202,21 @@ func (c *choices) findUnits() {
 				}
 			}
 			for _, reader := range slices.Sorted(maps.Keys(groups)) {
+				first := next
+				place := unitPlace{at, span.Run{Lo: cuts[k], Hi: cuts[k+1] - 1}}
+				writers := groups[-1]
 				if reader < 0 {
-					next = c.enterUnits(groups[-1], next)
-					continue
-				}
-				for lands, group := range byLanding(groups[reader]) {
-					writers := slices.DeleteFunc(slices.Clone(groups[-1]), func(cl claimed) bool { return cl.lands == lands })
-					if len(writers) > 0 {
-						next = c.enterUnits(slices.Concat(group, writers), next)
+					next = c.enterUnits(writers, next)
+				} else {
+					for lands, group := range byLanding(groups[reader]) {
+						elsewhere := slices.DeleteFunc(slices.Clone(writers), func(cl claimed) bool { return cl.lands == lands })
+						if len(elsewhere) > 0 {
+							next = c.enterUnits(slices.Concat(group, elsewhere), next)
+						}
 					}
+				}
+				for u := first; u < next; u++ {
+					c.unitAt[u] = place
 				}
 			}
 		}

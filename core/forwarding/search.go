@@ -8,9 +8,12 @@ import (
 	"vestpin/core/flow"
 )
 
-// mostWork bounds the search in one part: what is looked at, in arcs of its flows and words
-// of their costs.
-const mostWork = 40_000_000
+// mostWork bounds the search of one plan: what is looked at, in arcs of its flows and words
+// of their costs. It is about half a second to one. However much is spent, a part gets leastWork.
+const (
+	mostWork  = 6_000_000
+	leastWork = 100_000
+)
 
 // answer is a choice for each wish of a part, by its place there: what it costs, what
 // no answer can beat, and whether those are the same.
@@ -34,6 +37,7 @@ type problem struct {
 	ranks   int   // how many of the levels count wishes left out
 	caps    []int // by rank: how many may be left out; nil for any number
 	most    int   // arcs that may be looked at
+	spent   *int  // by the whole plan
 	stopped func() bool
 }
 
@@ -103,7 +107,13 @@ func (q *problem) solve() answer {
 	if q.caps == nil {
 		h.greedy()
 	}
+	if q.spent != nil {
+		h.most = min(h.most, max(leastWork, mostWork-*q.spent))
+	}
 	h.search(state{barred: map[pick]bool{}})
+	if q.spent != nil {
+		*q.spent += h.work
+	}
 	a := answer{picks: slices.Repeat([]int{-1}, len(q.list)), cost: h.cost, bound: h.root, proven: h.work <= h.most, work: h.work}
 	if a.proven {
 		a.bound = h.cost

@@ -4,6 +4,9 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+
+	"vestpin/core/site"
+	"vestpin/core/span"
 )
 
 // How many sets of wishes are tried to explain what is left out, and how many services
@@ -44,10 +47,10 @@ func (e *explaining) unmet(i int, w *wish, crowded bool) Unmet {
 		u.Undecided = true
 		return u
 	}
-	core := e.smallest(i)
+	core, lines := e.smallest(i)
 	if len(core) == 1 {
 		if r := e.withoutLines(i); r != "" {
-			return shut("the lines that are left on the page of %s, beside the forwards that are locked or made by hand, are too few", r)
+			return shut("the entries that are left at %s, beside the forwards that are locked or made by hand, are too few", r)
 		}
 		return shut("nothing is left beside the forwards that are locked or made by hand")
 	}
@@ -63,14 +66,59 @@ func (e *explaining) unmet(i int, w *wish, crowded bool) Unmet {
 	if len(names) > 3 {
 		names = append(names[:3], fmt.Sprintf("%d more", len(core)-4))
 	}
-	u.Says = w.Label() + " stays shut: it cannot be open together with " + strings.Join(names, " and ") + "."
-	if e.left <= 0 {
+	list := andOf(names)
+	switch at, ports, ok := e.contested(core); {
+	case lines != "":
+		r, _ := e.p.v.Router(lines)
+		has := "has"
+		if len(core) > 2 {
+			has = "have"
+		}
+		u.Says = fmt.Sprintf("%s stays shut: all %d entries at %s are used. %s %s them.", w.Label(), r.Form.Lines, r.Label(), list, has)
+	case ok && len(core) == 2:
+		u.Says = fmt.Sprintf("%s stays shut: %s has %s at %s.", w.Label(), list, ports, at.Label())
+	case ok:
+		u.Says = fmt.Sprintf("%s stays shut: it cannot be open together with %s; they need %s at %s.", w.Label(), list, ports, at.Label())
+	default:
+		u.Says = fmt.Sprintf("%s stays shut: it cannot be open together with %s.", w.Label(), list)
+	}
+	if e.left <= 0 && lines == "" {
 		u.Says += " Fewer may do: there was too much to look through."
 	}
 	if e.names -= len(core); e.names < 0 {
 		u.Services, u.Says = alone, u.Says+" They are too many to be listed."
 	}
 	return u
+}
+
+func andOf(names []string) string {
+	last := len(names) - 1
+	if last == 0 {
+		return names[0]
+	}
+	return strings.Join(names[:last], ", ") + " and " + names[last]
+}
+
+// contested gives outside ports of a router that the first of some wishes needs in one of its
+// ways, and another of them too.
+func (e *explaining) contested(core []int) (site.Router, string, bool) {
+	others := map[int]bool{}
+	for _, k := range core[1:] {
+		for _, ch := range e.meeting(k) {
+			for _, u := range ch.units {
+				others[u] = true
+			}
+		}
+	}
+	for _, ch := range e.meeting(core[0]) {
+		for _, u := range ch.units {
+			at := e.unitAt[u]
+			if r, ok := e.p.v.Router(at.router); ok && others[u] {
+				return r, fmt.Sprintf("%s/%s", span.PortList(at.run), at.proto), true
+			}
+		}
+	}
+	return site.Router{}, "", false
 }
 
 // withoutLines names the router that has no line left for a wish by itself.
@@ -94,21 +142,25 @@ func (e *explaining) meeting(i int) []choice {
 	return slices.DeleteFunc(slices.Clone(e.of[i]), func(ch choice) bool { return ch.out >= 0 })
 }
 
-// smallest gives a smallest set of wishes, the given one first, that cannot all be met.
-func (e *explaining) smallest(i int) []int {
+// smallest gives a smallest set of wishes, the given one first, that cannot all be met, and
+// the router of which they use up the entries, where that is all that is short.
+func (e *explaining) smallest(i int) (list []int, lines string) {
 	if !e.can([]int{i}) {
-		return []int{i}
+		return []int{i}, ""
+	}
+	byLines, router := e.byLines(i)
+	if len(byLines) > 1 && e.beside(byLines, router) {
+		return byLines, router // with one less the lines would do, and nothing else is in the way
 	}
 	tied, plain := e.tied(i)
 	if plain && len(tied) > 1 {
-		return tied // those that hold each other's only ports: each is needed
+		return tied, "" // those that hold each other's only ports: each is needed
 	}
-	byLines := e.byLines(i)
 	if len(tied) == 1 || len(byLines) > 1 && (len(tied) > mostTied || e.can(tied)) {
 		tied = byLines
 	}
 	if len(tied) > mostTied && len(tied) == len(byLines) {
-		return tied // lines are all that is short, and with one less they would do
+		return tied, router
 	}
 	if e.can(tied) {
 		tied = []int{i}
@@ -123,7 +175,57 @@ func (e *explaining) smallest(i int) []int {
 			tied = less
 		}
 	}
-	return tied
+	return tied, ""
+}
+
+// beside reports whether wishes could all be met with as few lines as each needs, were there
+// enough of one router: each in turn by a choice that takes nothing from those before it.
+func (e *explaining) beside(wishes []int, router string) bool {
+	used := map[int]bool{}
+	room := e.rooms()
+	for _, i := range wishes {
+		var frugal *choice
+		for k, ch := range e.meeting(i) {
+			wy := e.p.wishes[i].ways[ch.option]
+			if len(wy.needs) > 0 || wy.carriedBy != "" || slices.ContainsFunc(ch.units, func(u int) bool { return used[u] }) {
+				continue
+			}
+			if frugal == nil || sum(ch.lines) < sum(frugal.lines) {
+				frugal = &e.meeting(i)[k]
+			}
+		}
+		if frugal == nil || sum(frugal.lines) > e.frugal(i) {
+			return false
+		}
+		for _, u := range frugal.units {
+			used[u] = true
+		}
+		for k, n := range frugal.lines {
+			if room[k] -= n; room[k] < 0 && e.limits[k] != router {
+				return false
+			}
+		}
+	}
+	return true
+}
+
+// frugal is how few lines a wish takes.
+func (e *explaining) frugal(i int) int {
+	least := -1
+	for _, ch := range e.meeting(i) {
+		if n := sum(ch.lines); least < 0 || n < least {
+			least = n
+		}
+	}
+	return least
+}
+
+func sum(list []int) int {
+	n := 0
+	for _, x := range list {
+		n += x
+	}
+	return n
 }
 
 // tied gives a wish and those that are met and hold what it could have, or what those
@@ -162,8 +264,8 @@ func (e *explaining) tied(i int) (list []int, plain bool) {
 	return list, plain
 }
 
-// byLines gives a wish and so many that are met that their lines run out.
-func (e *explaining) byLines(i int) []int {
+// byLines gives a wish and so many that are met that their lines run out, and the router.
+func (e *explaining) byLines(i int) ([]int, string) {
 	for k, id := range e.limits {
 		least := func(i int) int {
 			n := -1
@@ -189,9 +291,9 @@ func (e *explaining) byLines(i int) []int {
 				list, sum = slices.Delete(list, at, at+1), sum-n
 			}
 		}
-		return list
+		return list, id
 	}
-	return []int{i}
+	return []int{i}, ""
 }
 
 // can reports whether some wishes can all be met together; also where that was not

@@ -298,7 +298,12 @@ func (p *planner) movable(s reach.Span) bool { return s.Forward != "" && !p.stay
 // an exposed host gets, nor what one that stands before it may have.
 func (p *planner) firm(w *wish, leads func(string, reach.Goal) []reach.Span) func(string, reach.Goal) []reach.Span {
 	return func(router string, goal reach.Goal) []reach.Span {
-		return slices.DeleteFunc(slices.Clone(leads(router, goal)), func(s reach.Span) bool { return p.yields(w, router, s) })
+		spans := leads(router, goal)
+		yields := func(s reach.Span) bool { return p.yields(w, router, s) }
+		if !slices.ContainsFunc(spans, yields) {
+			return spans
+		}
+		return slices.DeleteFunc(slices.Clone(spans), yields)
 	}
 }
 

@@ -211,7 +211,7 @@ func keepIn(v View, w site.Wish) Mend {
 // KeepIn is what keeps a service inside: it is wanted no more, and its forwards go that
 // nothing else stands on.
 func KeepIn(s site.View, w site.Wish) Mend {
-	return keepIn(View{s, &budget{addresses: mostAddressMends, ports: mostPortMends, ways: mostWays}, newOnce()}, w)
+	return keepIn(newView(s), w)
 }
 
 // ledBy gives the forwards on the router behind that a forward leads out, and that would
@@ -438,12 +438,11 @@ func forwardWide(v View) []Snag {
 // everybody: services by what they are, and ports of which that is not known.
 func forwardRisky(v View) []Snag {
 	var found []Snag
-	kinds := catalogue.Shipped().With(v.Kinds...)
 	for _, f := range enabled(v) {
 		if site.Limits(f.From) || limitedInFront(v, f) {
 			continue
 		}
-		for _, risk := range risksOf(v, kinds, f) {
+		for _, risk := range risksOf(v, f) {
 			ports := "port"
 			if risk.Ports.Len() > 1 {
 				ports = "ports"
@@ -460,7 +459,7 @@ func forwardRisky(v View) []Snag {
 }
 
 // risksOf gives the dangers to which a forward leads.
-func risksOf(v View, kinds catalogue.Catalogue, f site.Forward) []catalogue.Risk {
+func risksOf(v View, f site.Forward) []catalogue.Risk {
 	address, p := v.Target(f)
 	if _, inner := reach.Inner(v.View, f.Router, address); inner {
 		return nil // what that router forwards is looked at there
@@ -472,9 +471,15 @@ func risksOf(v View, kinds catalogue.Catalogue, f site.Forward) []catalogue.Risk
 	}
 	if p != nil {
 		for _, s := range p.Device.Services {
+			if s.Interface != p.Interface.ID || !s.Protocol.Meets(f.Protocol) {
+				continue
+			}
 			hit := s.Ports.Set().Overlap(f.InsidePorts().Set())
-			what, known := kinds.Risky(p.Device.Kind, s)
-			if s.Interface != p.Interface.ID || hit.Empty() || !known || !s.Protocol.Meets(f.Protocol) {
+			if hit.Empty() {
+				continue
+			}
+			what, known := v.judge().Service(p.Device.Kind, s)
+			if !known {
 				continue
 			}
 			if what != "" {
@@ -489,7 +494,7 @@ func risksOf(v View, kinds catalogue.Catalogue, f site.Forward) []catalogue.Risk
 		return out // forward-wide says so
 	}
 	for _, proto := range f.Protocol.Each() {
-		for _, r := range kinds.AtPorts(proto, unknown[proto]) {
+		for _, r := range v.judge().Ports(proto, unknown[proto]) {
 			if !slices.ContainsFunc(out, func(o catalogue.Risk) bool { return o.What == r.What && o.Ports.Equal(r.Ports) }) {
 				out = append(out, r)
 			}

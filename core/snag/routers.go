@@ -125,7 +125,7 @@ func wishUnmet(v View) []Snag {
 		} else if why := v.plan().Shut(w.Service.ID); why != "" && w.Interface.Pin != nil {
 			s.Says = why
 			s.Mends = append(s.Mends, keepIn(v, w))
-			s.Mends = append(s.Mends, waysOut(v, w)...)
+			s.Further = len(v.Wishes()) <= mostWaysWishes
 			found = append(found, s)
 			continue
 		}

@@ -27,7 +27,7 @@ func sendersSite(t *testing.T, limits string) site.Site {
 func mendsOf(s site.Site, code string) []Mend {
 	for _, sn := range Check(site.NewView(s)) {
 		if sn.Code == code {
-			return sn.Mends
+			return withWays(site.NewView(s), sn)
 		}
 	}
 	return nil

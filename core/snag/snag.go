@@ -9,6 +9,7 @@ import (
 	"slices"
 
 	"vestpin/core/addressing"
+	"vestpin/core/catalogue"
 	"vestpin/core/form"
 	"vestpin/core/forwarding"
 	"vestpin/core/reach"
@@ -32,6 +33,8 @@ type Snag struct {
 	About  []site.Ref `json:"about"`
 	Says   string     `json:"says"`
 	Mends  []Mend     `json:"mends"`
+
+	Further bool `json:"further,omitempty" doc:"There may be more ways to fix it: they are worked out when they are asked for"`
 }
 
 // Mend is a set of edits that ends a snag, and what they do in words.
@@ -58,6 +61,7 @@ type once struct {
 	pairs   map[string][][2]site.Forward // by router
 	of      map[string][]site.Forward    // by service: its enabled forwards
 	missing map[string]bool
+	judge   *catalogue.Judge
 	gets    map[side]span.Set // by forward and protocol: the outside ports that it gets
 	senders [][]site.Sender   // that the site names already
 }
@@ -66,6 +70,10 @@ type once struct {
 type side struct {
 	forward string
 	proto   site.Protocol
+}
+
+func newView(s site.View) View {
+	return View{s, &budget{addresses: mostAddressMends, ports: mostPortMends, ways: mostWays}, newOnce()}
 }
 
 func newOnce() *once {
@@ -89,7 +97,7 @@ func (v View) forwardsOf(service string) []site.Forward {
 // without, and say so; once the first are mended, the next have theirs.
 type budget struct {
 	addresses, ports int
-	ways             int  // out for services that cannot be opened
+	ways             int  // out for a service that cannot be opened
 	short            bool // a mend was not worked out since this was asked last
 }
 
@@ -99,6 +107,14 @@ func (v View) reaches() *reach.Map {
 		v.once.reach = reach.Of(v.View)
 	}
 	return v.once.reach
+}
+
+// judge tells what should never face the internet unlimited.
+func (v View) judge() *catalogue.Judge {
+	if v.once.judge == nil {
+		v.once.judge = catalogue.NewJudge(catalogue.Shipped().With(v.Kinds...))
+	}
+	return v.once.judge
 }
 
 // plan is the suggestion for the whole site: mends do what it would do.
@@ -198,15 +214,20 @@ func (v View) beside(w site.Wish) forwarding.Plan {
 }
 
 // Check gives the snags of a site, the weightiest first. Of one kind at most
-// mostAlike are told, and then how many more there are.
-func Check(s site.View) []Snag { return CheckTold(s, func(string) {}) }
+// mostAlike are told, and then how many more there are. It ends early with the context of
+// the view, and what it gives then is worth nothing.
+func Check(s site.View) []Snag { return CheckWithProgress(s, func(string) {}) }
 
-// CheckTold gives the snags of a site as Check does, and tells what it has just looked at.
-func CheckTold(s site.View, did func(what string)) []Snag {
-	v := View{s, &budget{addresses: mostAddressMends, ports: mostPortMends, ways: mostWays}, newOnce()}
+// CheckWithProgress gives the snags of a site as Check does, and says what it has just
+// looked at.
+func CheckWithProgress(s site.View, did func(what string)) []Snag {
+	v := newView(s)
 	out := []Snag{}
 	for _, f := range rules {
 		for _, rule := range f.rules {
+			if s.Stopped() {
+				return out
+			}
 			found := atMostAlike(tell(v, rule.Find))
 			for i := range found {
 				found[i].Family = f.about

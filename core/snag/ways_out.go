@@ -4,19 +4,29 @@ import (
 	"fmt"
 	"slices"
 
-	"vestpin/core/catalogue"
 	"vestpin/core/form"
 	"vestpin/core/reach"
 	"vestpin/core/site"
 	"vestpin/core/span"
 )
 
-// How many plans a check makes to find other ways for services that cannot be opened, and
-// of how many wishes a site is at most for which it does.
+// How many plans are made to find other ways for a service that cannot be opened, and of how
+// many wishes a site is at most for which they are.
 const (
 	mostWays       = 12
 	mostWaysWishes = 200
 )
+
+// WaysOut gives what may be given up so that a service is opened that the suggestion leaves
+// shut; none where it does not. It ends with the context of the view, with its error.
+func WaysOut(s site.View, service string) ([]Mend, error) {
+	v := newView(s)
+	w, ok := v.Service(service)
+	if !ok || w.Service.Open == nil || v.plan().Shut(service) == "" || w.Interface.Pin == nil {
+		return []Mend{}, s.Err()
+	}
+	return append([]Mend{}, waysOut(v, w)...), s.Err()
+}
 
 // way is something that may be given up so that a service can be opened.
 type way struct {
@@ -34,7 +44,7 @@ func waysOut(v View, w site.Wish) []Mend {
 	before := shutIn(v)
 	var out []Mend
 	for _, c := range waysFor(v, w) {
-		if v.left.ways--; v.left.ways < 0 {
+		if v.left.ways--; v.left.ways < 0 || v.Stopped() {
 			break
 		}
 		given, _, err := site.Apply(v.Site, c.edits)
@@ -148,9 +158,10 @@ func opened(w site.Wish, edits []site.Edit) string {
 
 // dangerous reports whether a service should never face the internet unlimited.
 func dangerous(v View, w site.Wish) bool {
-	kinds := catalogue.Shipped().With(v.Kinds...)
-	what, known := kinds.Risky(w.Device.Kind, *w.Service)
-	return what != "" || !known && len(kinds.AtPorts(w.Service.Protocol, w.Service.Ports.Set())) > 0
+	what, known := v.judge().Service(w.Device.Kind, *w.Service)
+	return what != "" || !known && slices.ContainsFunc(w.Service.Protocol.Each(), func(p site.Protocol) bool {
+		return len(v.judge().Ports(p, w.Service.Ports.Set())) > 0
+	})
 }
 
 // waysFor are the ways out of a service, the one that costs least first.

@@ -80,9 +80,7 @@ func plan(v site.View, h Halves, did func(what string)) (out Result, err error) 
 		}
 		out.Proven = plan.Proven
 		if len(plan.Suggestions) > 0 {
-			if err := out.take(plan.Edits()); err != nil {
-				return out, err
-			}
+			out.Site = plan.Taken(out.Site)
 			out.pinned = out.before.With(out.Site)
 		}
 		did("addresses")
