@@ -57,6 +57,7 @@ type Result struct {
 	Sightings []sighting.Sighting `json:"sightings"`
 	Facts     sighting.Facts      `json:"facts"`
 	Forwards  []ForwardLine       `json:"forwards"`
+	Exposed   []ExposedLine       `json:"exposedHosts,omitempty"`
 	Lists     []FoundList         `json:"lists"`  // at most MostLists of them
 	Lines     []ShownLine         `json:"-"`      // at most MostLines of them
 	Unread    []Unread            `json:"unread"` // at most MostUnread of them
@@ -509,6 +510,9 @@ func (r *reader) show(number int, text string, list int, cells []string) {
 }
 
 func (r *reader) unread(l line) {
+	if len(r.out.Exposed) < mostOwn && r.exposedHost(l) {
+		return
+	}
 	r.out.Missed++
 	if len(r.out.Unread) < MostUnread {
 		r.out.Unread = append(r.out.Unread, Unread{r.source, r.lineOf(l.number), cut(l.text)})
@@ -717,6 +721,7 @@ const mostJoined = 2000
 func Join(a, b Result) Result {
 	a.Sightings = append(a.Sightings, b.Sightings...)
 	a.Forwards = append(a.Forwards, b.Forwards...)
+	a.Exposed = append(a.Exposed, b.Exposed...)
 	a.Around = append(a.Around, b.Around...)
 	a.Forwarding = a.Forwarding || b.Forwarding
 	for _, l := range b.Lines[:min(len(b.Lines), mostJoined-min(len(a.Lines), mostJoined))] {

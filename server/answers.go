@@ -74,7 +74,7 @@ type Answer struct {
 	Site    site.Site          `json:"site"`
 	Snags   []snag.Snag        `json:"snags"`
 	Sheet   []sheet.Group      `json:"sheet"`
-	Groups  []snag.Group       `json:"groups" doc:"The snags by kind, the heaviest first"`
+	Groups  []snag.KindGroup   `json:"groups" doc:"The snags by kind, the heaviest first"`
 	Routers []RouterState      `json:"routers" doc:"From the provider inwards"`
 	Leases  []addressing.Lease `json:"leases" doc:"How full the DHCP ranges of each network are"`
 	Held    []HeldState        `json:"held" doc:"What routers really hold, against the plan"`

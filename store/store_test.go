@@ -40,10 +40,10 @@ func full() site.Site {
 			KeepFree: []site.KeepFree{{From: a("10.48.16.240"), To: a("10.48.16.254"), Why: "lift"}},
 			Servers:  []site.DHCPServer{{Address: a("10.48.16.1"), Offers: a("10.48.16.120"), Gateway: a("10.48.16.1"), Lease: 86400, At: "2026-11-23T09:00:00Z"}},
 			Crowds:   []site.Crowd{{MAC: "00:00:5e:00:53:66", Address: a("10.48.16.66"), Left: 7, At: "2026-11-23T09:00:00Z"}},
-		}},
+		}, {ID: "phones", Subnet: netip.MustParsePrefix("10.48.17.0/24")}},
 		Routers: []site.Router{
 			{ID: "inner", Network: "main", Upstream: "edge", WAN: site.WAN{Kind: "unknown"}, UPnP: "off", Form: site.Form{PortsPerLine: "one", Renumber: "one", LimitsSender: "no", Reserves: "no"}},
-			{ID: "edge", Network: "main", WAN: site.WAN{Address: a("203.0.113.47"), Kind: "dynamic", Name: "studio.example.net"}, UPnP: "on",
+			{ID: "edge", Network: "main", Networks: []string{"main", "phones"}, ExposedHost: "rec.0", WAN: site.WAN{Address: a("203.0.113.47"), Kind: "dynamic", Name: "studio.example.net"}, UPnP: "on",
 				OwnPorts: []site.OwnPort{{Protocol: "tcp", Ports: ports(443), Why: "page"}},
 				Form: site.Form{PortsPerLine: "range", Renumber: "one", Protocols: []site.Protocol{"tcp", "udp"}, LimitsSender: "no", Lines: 16, Reserves: "anywhere",
 					Separator: ":", SameIsBlank: true, Refuses: ports(25),

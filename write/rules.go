@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"io"
 	"net/netip"
+	"slices"
 	"strings"
 	"unicode/utf8"
 
@@ -48,6 +49,18 @@ func rulesOf(v site.View, r site.Router) (rules []rule, left []string, err error
 			if len(rules) > mostRules {
 				return nil, nil, &site.Refusal{Path: "router " + r.ID, Found: fmt.Sprintf("more than %d rules", mostRules), Want: fmt.Sprintf("at most %d; ranges that are renumbered take one for each port", mostRules)}
 			}
+		}
+	}
+	if r.ExposedHost == "" {
+		return rules, left, nil
+	}
+	address, _ := v.TargetOf(r.ID, r.ExposedHost)
+	if !address.IsValid() {
+		return rules, append(left, "the exposed host has no fixed address, and is left out"), nil
+	}
+	for _, proto := range site.Both.Each() {
+		for _, run := range span.Of(span.Run{Lo: 1, Hi: 65535}).Minus(ownPorts(r, proto)).Runs() {
+			rules = append(rules, rule{protocol: proto, outside: run, address: address, inside: run, name: "exposed host: all other ports"})
 		}
 	}
 	return rules, left, nil
@@ -108,10 +121,11 @@ func behind(v site.View, r site.Router) []netip.Prefix {
 	var add func(r site.Router)
 	add = func(r site.Router) {
 		for _, id := range r.Serves() {
-			if n, ok := v.Network(id); ok && !seen[n.ID] {
-				seen[n.ID] = true
+			n, ok := v.Network(id)
+			if ok && !seen[n.ID] && !slices.Contains(out, n.Subnet.Masked()) { // behind two routers it may be the same
 				out = append(out, n.Subnet.Masked())
 			}
+			seen[id] = true
 		}
 		for _, inner := range v.Routers {
 			if inner.Upstream == r.ID && !seen[inner.Network] {
@@ -142,6 +156,22 @@ func set[T fmt.Stringer](list []T) string {
 	return "{ " + strings.Join(words, ", ") + " }"
 }
 
+// What stands at the head of the files: how they are loaded without harm to other rules, and
+// what they cannot promise.
+const (
+	nftHead = `# Load it with: nft -f FILE
+# It replaces the table "vestpin" and leaves all other tables as they are.
+# A packet passes only if no chain of any table drops it. Where another table drops
+# what is forwarded, this file cannot overrule it: accept "ct status dnat" there.
+`
+	iptablesHead = `# Load it with: iptables-restore --noflush FILE
+# Without --noflush it wipes the router's own rules. Loaded again it refills its own chains;
+# the jumps to them are then there twice, which changes nothing.
+# A rule before the jump in FORWARD that drops, or another table of nftables that does,
+# still drops: this file cannot overrule it.
+`
+)
+
 // nftables writes a table that can be loaded with "nft -f" beside others (nft(8)): what is
 // sent on, that it may pass, that nothing else comes in, and the way back for packets of
 // the site's own devices where the router loops them back.
@@ -152,6 +182,7 @@ func nftables(w io.Writer, v site.View, r site.Router) error {
 	}
 	var b strings.Builder
 	fmt.Fprintf(&b, "# %s, %s\n", comment(v.Name), comment(r.Label()))
+	b.WriteString(nftHead)
 	for _, l := range left {
 		fmt.Fprintf(&b, "# %s\n", comment(l))
 	}
@@ -188,7 +219,8 @@ func iptables(w io.Writer, v site.View, r site.Router) error {
 		return err
 	}
 	var b strings.Builder
-	fmt.Fprintf(&b, "# %s, %s: load with iptables-restore, or beside other rules once with --noflush\n", comment(v.Name), comment(r.Label()))
+	fmt.Fprintf(&b, "# %s, %s\n", comment(v.Name), comment(r.Label()))
+	b.WriteString(iptablesHead)
 	for _, l := range left {
 		fmt.Fprintf(&b, "# %s\n", comment(l))
 	}

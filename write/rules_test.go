@@ -2,6 +2,7 @@ package write
 
 import (
 	"bytes"
+	"errors"
 	"math/rand/v2"
 	"net/netip"
 	"strings"
@@ -23,6 +24,11 @@ func TestRulesReadBack(t *testing.T) {
 	for round := range 600 {
 		s := past.Chain(r, 3)
 		s.Forwards = reachable(s)
+		for i, router := range s.Routers {
+			if a, _ := site.NewView(s).TargetOf(router.ID, router.ExposedHost); !a.IsValid() {
+				s.Routers[i].ExposedHost = ""
+			}
+		}
 		v := site.NewView(s)
 		for _, router := range s.Routers {
 			for _, name := range []string{"nftables", "iptables", "forwards.csv"} {
@@ -31,7 +37,10 @@ func TestRulesReadBack(t *testing.T) {
 					t.Fatal(err)
 				}
 				var b bytes.Buffer
-				if err := target.Write(&b, s, router.ID); err != nil {
+				err = target.Write(&b, s, router.ID)
+				if refused := new(site.Refusal); name == "forwards.csv" && errors.As(err, &refused) && strings.Contains(refused.Want, "in a file") {
+					continue // a line for each of very many ports
+				} else if err != nil {
 					t.Fatal(err)
 				}
 				back, err := read.Text(name, "", b.Bytes())
@@ -42,8 +51,12 @@ func TestRulesReadBack(t *testing.T) {
 					continue // the form cannot say it, so it is not there
 				}
 				held, _ := back.Held(v, router)
-				rules += len(held)
-				if got := reach.Of(v).Compare(router.ID, site.Held{Forwards: held}); !got.Same() {
+				rules += len(held.Forwards)
+				if name == "forwards.csv" { // it lists what is typed line by line
+					host, _ := v.TargetOf(router.ID, router.ExposedHost)
+					held.ExposedHost = host
+				}
+				if got := reach.Of(v).Compare(router.ID, held); !got.Same() {
 					t.Fatalf("round %d: %s of %s: %v %v\n%s\n%s", round, name, router.ID, got.Differs, got.Doubts, &b, site.Write(s))
 				}
 			}

@@ -5,6 +5,7 @@ package write
 import (
 	"fmt"
 	"io"
+	"net/netip"
 	"slices"
 	"strings"
 
@@ -122,6 +123,9 @@ func mistakable(name string) bool {
 }
 
 func dnsmasq(w io.Writer, v site.View) error {
+	if err := eachOnce(v); err != nil {
+		return err
+	}
 	names := hostNames(v)
 	var b strings.Builder
 	fmt.Fprintf(&b, "# %s\n", comment(v.Name))
@@ -158,6 +162,38 @@ func dnsmasq(w io.Writer, v site.View) error {
 	}
 	_, err := io.WriteString(w, b.String())
 	return err
+}
+
+// eachOnce refuses reservations of one address for two, which no DHCP server takes, and
+// subnets that overlap: one server cannot serve both.
+func eachOnce(v site.View) error {
+	for i, n := range v.Networks {
+		for _, o := range v.Networks[:i] {
+			if n.Subnet.Overlaps(o.Subnet) {
+				return &site.Refusal{Path: "network " + n.ID, Found: fmt.Sprintf("%s, as the network %s (%s)", n.Subnet, o.ID, o.Subnet), Want: "subnets that do not overlap in one file"}
+			}
+		}
+	}
+	type place struct {
+		network string
+		address netip.Addr
+	}
+	at, of := map[place]site.Placed{}, map[site.MAC]site.Placed{}
+	for _, p := range v.Interfaces() {
+		pin := p.Interface.Pin
+		if pin == nil || !pin.Reserved() || p.Interface.MAC == "" {
+			continue
+		}
+		here := place{p.Interface.Network, pin.Address}
+		if o, twice := at[here]; twice {
+			return &site.Refusal{Path: "interface " + p.Interface.ID, Found: fmt.Sprintf("%s, which is reserved for %s too", pin.Address, o.Label()), Want: "each address reserved once: move " + p.Label() + " or " + o.Label()}
+		}
+		if o, twice := of[p.Interface.MAC]; twice && o.Interface.Network == p.Interface.Network {
+			return &site.Refusal{Path: "interface " + p.Interface.ID, Found: fmt.Sprintf("the MAC address %s, which %s has too", p.Interface.MAC, o.Label()), Want: "each MAC address once in a network"}
+		}
+		at[here], of[p.Interface.MAC] = p, p
+	}
+	return nil
 }
 
 func hosts(w io.Writer, v site.View) error {

@@ -56,17 +56,17 @@ func readAll(names []string, as string) (read.Result, error) {
 // printComparison compares forwards, unless what was read lists reservations alone, and
 // reservations where it lists some.
 func printComparison(v site.View, r site.Router, held read.Result) error {
-	forwards, reservations := held.Held(v, r)
+	has, reservations := held.Held(v, r)
 	differs := []form.ReservationDifference{}
 	if len(reservations) > 0 {
 		differs = form.CompareReservations(v, r, reservations)
 	}
-	if len(forwards) == 0 && len(reservations) == 0 && !held.Forwarding {
+	if len(has.Forwards) == 0 && len(reservations) == 0 && !has.ExposedHost.IsValid() && !held.Forwarding {
 		return errors.New("neither port forwards nor reservations were found in what the router holds")
 	}
 	found := reach.Comparison{Differs: []reach.Discrepancy{}, Doubts: []reach.Doubt{}}
-	if len(forwards) > 0 || len(reservations) == 0 {
-		found = reach.Of(v).Compare(r.ID, site.Held{Forwards: forwards})
+	if len(has.Forwards) > 0 || len(reservations) == 0 || has.ExposedHost.IsValid() {
+		found = reach.Of(v).Compare(r.ID, has)
 	}
 	for _, u := range held.Unread {
 		fmt.Fprintf(os.Stderr, "vestpin: %s line %d was not understood: %s\n", u.Source, u.Line, u.Text)

@@ -81,11 +81,11 @@ func withHeld(s site.Site, router string, files []string) (site.Site, error) {
 	if err != nil {
 		return s, err
 	}
-	forwards, reservations := got.Held(v, r)
-	if len(forwards) == 0 && len(reservations) == 0 && !got.Forwarding {
+	held, reservations := got.Held(v, r)
+	if len(held.Forwards) == 0 && !held.ExposedHost.IsValid() && len(reservations) == 0 && !got.Forwarding {
 		return s, errors.New("--held: neither port forwards nor reservations were found in what the router holds")
 	}
-	r.Held = &site.Held{Forwards: forwards}
+	r.Held = &held
 	after, _, err := site.Apply(s, []site.Edit{site.PutRouter{Router: r}})
 	return after, err
 }

@@ -45,11 +45,17 @@ type Obstacle struct {
 // whomever. What is an obstacle for one interface can be what another is: Against tells.
 func Obstacles(v site.View, n site.Network, a netip.Addr, by string) []Obstacle {
 	out := standing(v, n, a)
-	for _, o := range v.PinnedAt(n.ID, a) {
+	pinned := v.PinnedAt(n.ID, a)
+	for _, o := range pinned[:min(len(pinned), mostOwners)] {
 		out = append(out, Obstacle{Kind: PinnedFor, Says: "pinned for " + o.Label(), Owner: &o, snag: "address-twice"})
 	}
+	seen := 0
 	for _, o := range v.SeenAt(n.ID, a) {
+		if seen == mostOwners {
+			break
+		}
 		if o.Interface.Pin == nil || o.Interface.Pin.Address == a {
+			seen++
 			out = append(out, Obstacle{Kind: SeenThere, Says: "where " + o.Label() + " was seen", Owner: &o, snag: "address-answers-already"})
 		}
 	}
@@ -62,6 +68,10 @@ func Obstacles(v site.View, n site.Network, a netip.Addr, by string) []Obstacle 
 	}
 	return out
 }
+
+// mostOwners is how many of those who are pinned at an address, or seen there, are given: who
+// asks is one, whom it would change places with another, and a third is in the way.
+const mostOwners = 3
 
 // standing gives the obstacles of an address that are no interface's.
 func standing(v site.View, n site.Network, a netip.Addr) []Obstacle {

@@ -95,7 +95,7 @@ func (p *planner) lookForWays(w *wish) refusal {
 	p.byOthers(w, routers)
 	t := &trail{planner: p, w: w, routers: routers, want: want}
 	for _, held := range p.withAndWithout(w.held) {
-		t.held = held
+		t.held, t.known = held, map[int][]lead{}
 		t.all()
 	}
 	return t.refusal
@@ -371,7 +371,8 @@ func targets(open site.Open, setting span.Ports) []span.Ports {
 type trail struct {
 	*planner
 	w       *wish
-	held    []held // of what the wish holds what may be kept here
+	known   map[int][]lead // by the place of a router: what leads on there
+	held    []held         // of what the wish holds what may be kept here
 	routers []site.Router
 	setting span.Ports
 	set     bool // the device is set to it
@@ -532,6 +533,9 @@ func (t *trail) leadsTo(i int) []lead {
 	if i > 0 {
 		goal = reach.Behind(t.routers[i-1])
 	}
+	if out, known := t.known[i]; known {
+		return out
+	}
 	var out []lead
 	some := map[string][]reach.Span{} // by protocol and offset: those for some of them
 	for _, s := range t.leads(t.held)(t.routers[i].ID, goal) {
@@ -546,6 +550,7 @@ func (t *trail) leadsTo(i int) []lead {
 	for _, key := range slices.Sorted(maps.Keys(some)) {
 		out = append(out, t.together(some[key])...)
 	}
+	t.known[i] = out
 	return out
 }
 
@@ -564,16 +569,16 @@ func (t *trail) together(spans []reach.Span) []lead {
 	var out []lead
 	for k := 0; k+1 < len(cuts); k++ {
 		l := lead{}
+		var sources []reach.Sources
 		for _, s := range spans {
 			if s.Ports.Contains(cuts[k]) {
-				l.parts = append(l.parts, s)
-				l.Sources = l.Sources.Union(s.Sources)
+				l.parts, sources = append(l.parts, s), append(sources, s.Sources)
 			}
 		}
-		if len(l.parts) < 2 || !l.Sources.Covers(t.want) {
+		all := reach.AnyOf(sources)
+		if len(l.parts) < 2 || !all.Covers(t.want) {
 			continue
 		}
-		all := l.Sources
 		l.Span = l.parts[0]
 		l.Inside += cuts[k] - l.Ports.Lo
 		l.Sources, l.Ports = all, span.Run{Lo: cuts[k], Hi: cuts[k+1] - 1}

@@ -130,7 +130,7 @@ func Wanted(v site.View, w site.Wish, routers []site.Router) (Sources, bool) {
 			inside = append(inside, part)
 		}
 	}
-	want = allOf(append(inside, want))
+	want = AnyOf(append(inside, want))
 	return want, !barred || !want.Nobody()
 }
 

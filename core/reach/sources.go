@@ -35,8 +35,8 @@ func Allowed(from []site.Sender) Sources {
 	return Sources{set: span.Of(runs...)}
 }
 
-// allOf is those who are in any of some groups.
-func allOf(list []Sources) Sources {
+// AnyOf is those who are in any of some groups.
+func AnyOf(list []Sources) Sources {
 	var all Sources
 	var runs []span.Run
 	for _, w := range list {

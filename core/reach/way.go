@@ -178,7 +178,7 @@ func covered(group []Mapping, want Sources) span.Set {
 		for k, m := range active {
 			sources[k] = m.Sources
 		}
-		if allOf(sources).Covers(want) {
+		if AnyOf(sources).Covers(want) {
 			good = append(good, span.Run{Lo: cuts[i], Hi: cuts[i+1] - 1})
 		}
 	}

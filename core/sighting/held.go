@@ -2,16 +2,19 @@ package sighting
 
 import (
 	"fmt"
+	"net/netip"
 	"slices"
 	"strings"
 
 	"vestpin/core/site"
 )
 
-// HeldList is port forwards that one text lists, and which router it names them of, if any.
+// HeldList is port forwards that one text lists, who gets all other ports, and which router
+// it names them of, if any.
 type HeldList struct {
 	Router, Source string
 	Lines          []site.HeldForward
+	Exposed        netip.Addr
 }
 
 // Hold puts what routers really have on their forwarding pages beside the plan: of a list
@@ -22,12 +25,18 @@ func Hold(s site.Site, lists []HeldList, at string) (edits []site.Edit, says str
 	var what []string
 	for _, l := range lists {
 		n := len(l.Lines)
-		if n == 0 {
+		if n == 0 && !l.Exposed.IsValid() {
 			continue
 		}
 		words := fmt.Sprintf("%d forwards that a router holds", n)
-		if n == 1 {
+		switch {
+		case n == 0:
+			words = "the exposed host of a router"
+		case n == 1:
 			words = "1 forward that a router holds"
+		}
+		if n > 0 && l.Exposed.IsValid() {
+			words += " and its exposed host"
 		}
 		k := l.of(s)
 		if k < 0 {
@@ -39,6 +48,9 @@ func Hold(s site.Site, lists []HeldList, at string) (edits []site.Edit, says str
 		}
 		kept := l.Lines[:min(n, site.MostHeld-len(held[k].Forwards))]
 		held[k].Forwards = append(held[k].Forwards, kept...)
+		if l.Exposed.IsValid() {
+			held[k].ExposedHost = l.Exposed
+		}
 		words += ", kept as evidence of " + s.Routers[k].Label()
 		if len(kept) < n {
 			words += fmt.Sprintf(" (the first %d)", len(kept))
@@ -60,13 +72,16 @@ func (l HeldList) of(s site.Site) int {
 		return k
 	}
 	best, most := -1, 0
+	v := site.NewView(s)
 	for k, r := range s.Routers {
-		n := slices.IndexFunc(s.Networks, func(n site.Network) bool { return n.ID == r.Network })
 		on := 0
 		for _, f := range l.Lines {
-			if n >= 0 && s.Networks[n].Subnet.Contains(f.Address) {
+			if _, there := v.NetworkAt(r, f.Address); there {
 				on++
 			}
+		}
+		if _, there := v.NetworkAt(r, l.Exposed); there {
+			on++
 		}
 		if on > most {
 			best, most = k, on

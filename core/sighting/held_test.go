@@ -17,7 +17,7 @@ func TestHold(t *testing.T) {
 		return site.HeldForward{Protocol: site.TCP, Outside: span.Port(8020), Address: netip.MustParseAddr(to), Inside: span.Port(80), From: []string{}, Enabled: true}
 	}
 	list := func(router string, lines ...site.HeldForward) []HeldList {
-		return []HeldList{{router, "page", lines}}
+		return []HeldList{{Router: router, Source: "page", Lines: lines}}
 	}
 	edits, says := Hold(s, list("", line("10.48.16.20"), line("10.48.99.20")), "2026-11-23T09:42:00Z")
 	if len(edits) != 1 || !strings.Contains(says, "2 forwards that a router holds, kept as evidence of") {

@@ -59,9 +59,6 @@ func (r Router) whole() Router {
 	usual(&r.LoopsBack, "unknown")
 	usual(&r.WAN.Kind, "unknown")
 	r.OwnPorts, r.Form = present(r.OwnPorts), r.Form.Whole()
-	if r.Network == "" && len(r.Networks) > 0 {
-		r.Network = r.Networks[0]
-	}
 	if r.Networks = present(r.Networks); len(r.Networks) == 1 && r.Networks[0] == r.Network {
 		r.Networks = []string{}
 	}

@@ -7,8 +7,8 @@ import (
 	"vestpin/core/site"
 )
 
-// Group is snags of one kind, which are mostly mended together.
-type Group struct {
+// KindGroup is snags of one kind, which are mostly mended together.
+type KindGroup struct {
 	Code   string `json:"code"`
 	Weight string `json:"weight" enum:"stops,bites,note"`
 	Says   string `json:"says" doc:"Of all of them, in one sentence"`
@@ -17,8 +17,8 @@ type Group struct {
 }
 
 // Groups puts snags of one kind together. The heaviest come first, then what mends most.
-func Groups(snags []Snag) []Group {
-	out := []Group{}
+func Groups(snags []Snag) []KindGroup {
+	out := []KindGroup{}
 	at := map[string]int{}
 	for i, s := range snags {
 		key := s.Weight + s.Code
@@ -26,7 +26,7 @@ func Groups(snags []Snag) []Group {
 		if !known {
 			n = len(out)
 			at[key] = n
-			out = append(out, Group{Code: s.Code, Weight: s.Weight, Says: s.Says})
+			out = append(out, KindGroup{Code: s.Code, Weight: s.Weight, Says: s.Says})
 		}
 		out[n].Snags = append(out[n].Snags, i)
 	}
@@ -39,7 +39,7 @@ func Groups(snags []Snag) []Group {
 		g.Does = doesAll(snags, g.Snags)
 	}
 	order := map[string]int{Stops: 0, Bites: 1, Note: 2}
-	slices.SortStableFunc(out, func(a, b Group) int {
+	slices.SortStableFunc(out, func(a, b KindGroup) int {
 		if a.Weight != b.Weight {
 			return order[a.Weight] - order[b.Weight]
 		}
@@ -49,7 +49,7 @@ func Groups(snags []Snag) []Group {
 }
 
 // mends is how many of a group have a mend.
-func mends(snags []Snag, g Group) int {
+func mends(snags []Snag, g KindGroup) int {
 	n := 0
 	for _, i := range g.Snags {
 		if len(snags[i].Mends) > 0 {

@@ -74,7 +74,7 @@ func TestPinAll(t *testing.T) {
 	}
 	v := site.NewView(s)
 	groups := Groups(Check(v))
-	var loose Group
+	var loose KindGroup
 	for _, g := range groups {
 		if g.Code == "open-but-loose" {
 			loose = g
