@@ -1,8 +1,9 @@
-import { Button, Heading, Input, SimpleGrid, Textarea } from "@chakra-ui/react";
+import { Button, Fieldset, Heading, HStack, Input, SimpleGrid, Textarea } from "@chakra-ui/react";
 import { api, must } from "../api/client";
 import type { Protocol, Router, Site } from "../api/model";
 import { useEdit, useSite } from "../api/site";
 import { Labelled, Select } from "../parts";
+import { Check } from "../parts/check";
 import { chosen } from "../parts/choices";
 import { FormDialog } from "../parts/dialog";
 import { Clashes, useDraft } from "../parts/draft";
@@ -60,6 +61,8 @@ const words = {
   upnp: "UPnP is",
   loopsBack: "Answers at its outside address from inside",
   network: "Its network",
+  networks: "Also routes to",
+  exposedHost: "All other ports go to",
   upstream: "Stands behind",
   portsPerLine: "A line takes",
   protocols: "Protocols",
@@ -67,6 +70,7 @@ const words = {
   limitsSender: "Limits who may connect",
   lines: "Lines it has",
   reserves: "Reserves addresses",
+  reservationLines: "Reservations it has",
   ownPorts: "Outside ports it keeps for itself",
 };
 type Typed = Record<keyof typeof words, string>;
@@ -82,6 +86,8 @@ function typedOf(router: Partial<Router>): Typed {
     upnp: router.upnp ?? "unknown",
     loopsBack: router.loopsBack ?? "unknown",
     network: router.network ?? "",
+    networks: (router.networks ?? []).slice(1).join(","),
+    exposedHost: router.exposedHost ?? "",
     upstream: router.upstream ?? "",
     ownPorts: (router.ownPorts ?? []).map((o) => `${o.protocol} ${o.ports} ${o.why ?? ""}`.trim()).join("\n"),
     portsPerLine: form?.portsPerLine ?? "range",
@@ -90,7 +96,28 @@ function typedOf(router: Partial<Router>): Typed {
     limitsSender: form?.limitsSender ?? "no",
     lines: String(form?.lines || ""),
     reserves: form?.reserves ?? "anywhere",
+    reservationLines: String(form?.reservationLines || ""),
   };
+}
+
+/** alsoOf are the networks beside its first to which a router routes. */
+const alsoOf = (t: Typed) => t.networks.split(",").filter((id) => id && id !== t.network);
+
+/** hosts are who could get all other ports: devices and routers behind, on the networks of the router. */
+function hosts(site: Site, id: string | undefined, t: Typed): (readonly [string, string])[] {
+  const on = new Set([t.network, ...alsoOf(t)]);
+  const list = site.devices.flatMap((d) =>
+    d.interfaces
+      .filter((i) => on.has(i.network))
+      .map((i) => [i.id, `${d.name || d.kind || d.id}${i.pin ? ` (${i.pin.address})` : ""}`] as const),
+  );
+  const behind = site.routers.flatMap((r) =>
+    r.upstream === id && r.wan?.address
+      ? [[r.wan.address, `${r.name || r.id}, the router behind it (${r.wan.address})`] as const]
+      : [],
+  );
+  const all = [["", "nobody"] as const, ...behind, ...list];
+  return all.some(([to]) => to === t.exposedHost) ? all : [...all, [t.exposedHost, t.exposedHost] as const];
 }
 
 /** changed is a router with what was typed; what the form does not show stays. */
@@ -99,6 +126,8 @@ function changed(was: Router | undefined, t: Typed, ownPorts: Router["ownPorts"]
     ...was,
     id: was?.id ?? "",
     network: t.network,
+    networks: [t.network, ...alsoOf(t)],
+    exposedHost: t.exposedHost,
     name: t.name.trim(),
     upstream: t.upstream,
     upnp: chosen(upnps, t.upnp),
@@ -115,6 +144,7 @@ function changed(was: Router | undefined, t: Typed, ownPorts: Router["ownPorts"]
       limitsSender: chosen(limits, t.limitsSender),
       lines: Number(t.lines || 0),
       reserves: chosen(reserves, t.reserves),
+      reservationLines: Number(t.reservationLines || 0),
     },
   };
 }
@@ -130,6 +160,7 @@ export function RouterForm({ router, onClose }: { router?: Router; onClose: () =
   });
   const t = draft.values ?? blank;
   const others = site.routers.filter((r) => r.id !== router?.id);
+  const beside = site.networks.filter((n) => n.id !== t.network);
   const save = async () => {
     const done = await draft.send(async (typed, { site: now }) => {
       const own = must(await api.POST("/api/parse/own-ports", { body: { text: typed.ownPorts } }));
@@ -158,7 +189,7 @@ export function RouterForm({ router, onClose }: { router?: Router; onClose: () =
         value={t[name]}
         onChange={(e) => draft.type(name, e.currentTarget.value)}
         fontFamily={name === "name" ? undefined : "mono"}
-        inputMode={name === "lines" ? "numeric" : undefined}
+        inputMode={name === "lines" || name === "reservationLines" ? "numeric" : undefined}
       />
     </Labelled>
   );
@@ -195,7 +226,32 @@ export function RouterForm({ router, onClose }: { router?: Router; onClose: () =
           site.networks.map((n) => [n.id, `${n.name || n.id} ${n.subnet}`] as const),
         )}
         {select("loopsBack", loops)}
+        {select("exposedHost", hosts(site, router?.id, t))}
       </SimpleGrid>
+      {beside.length > 0 && (
+        <Fieldset.Root>
+          <Fieldset.Legend>{words.networks}</Fieldset.Legend>
+          <HStack flexWrap="wrap" gap="6px 18px">
+            {beside.map((n) => (
+              <Check
+                key={n.id}
+                checked={alsoOf(t).includes(n.id)}
+                onChange={(on) =>
+                  draft.type(
+                    "networks",
+                    beside
+                      .map((o) => o.id)
+                      .filter((o) => (o === n.id ? on : alsoOf(t).includes(o)))
+                      .join(","),
+                  )
+                }
+              >
+                {n.name || n.id} <span className="mono">{n.subnet}</span>
+              </Check>
+            ))}
+          </HStack>
+        </Fieldset.Root>
+      )}
       <Heading as="h3">What its forwarding page can express</Heading>
       <SimpleGrid columns={{ base: 1, sm: 3 }} gap="12px">
         {select("portsPerLine", takes)}
@@ -204,6 +260,7 @@ export function RouterForm({ router, onClose }: { router?: Router; onClose: () =
         {select("limitsSender", limits)}
         {field("lines", "Empty for no limit")}
         {select("reserves", reserves)}
+        {field("reservationLines", "Empty for no limit")}
       </SimpleGrid>
       <Labelled label={words.ownPorts} hint="One a line: tcp 443 the router's own page" error={draft.fault("ownPorts")}>
         <Textarea

@@ -1,9 +1,9 @@
 import { Box, Button, Flex, HStack, Stack, Text } from "@chakra-ui/react";
-import { useQueryClient } from "@tanstack/react-query";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { ChevronDown, ChevronRight } from "lucide-react";
 import { memo, useState } from "react";
-import { api, must } from "../api/client";
-import type { Kindred, Snag } from "../api/model";
+import { api, must, sayWhy } from "../api/client";
+import type { KindGroup, Snag } from "../api/model";
 import { complain, siteQuery, useEdit, useSite } from "../api/site";
 import { Section } from "../parts";
 import { Shelf, useKept } from "../parts/kept";
@@ -108,7 +108,7 @@ function Cards({ snags }: { snags: Snag[] }) {
 const unfolded = new Shelf<boolean>();
 
 /** GroupCard is snags of one kind in one entry, with one mend for all of them. */
-function GroupCard({ group, snags }: { group: Kindred; snags: Snag[] }) {
+function GroupCard({ group, snags }: { group: KindGroup; snags: Snag[] }) {
   const [open, setOpen] = useKept(unfolded, `snags/${group.code}`, false);
   const mend = useMendAll();
   return (
@@ -146,7 +146,7 @@ function useMendAll() {
   const { id } = useSite();
   const client = useQueryClient();
   const edit = useEdit();
-  return async (group: Kindred) => {
+  return async (group: KindGroup) => {
     try {
       const { version } = await client.fetchQuery(siteQuery(id));
       const { edits, ended, left } = must(
@@ -178,7 +178,6 @@ function Weight({ weight }: { weight: Snag["weight"] }) {
 function SnagCard({ snag }: { snag: Snag }) {
   const { version } = useSite();
   const [pick, setPick] = usePick();
-  const edit = useEdit();
   const target = snag.about[0];
   return (
     <Box
@@ -199,22 +198,68 @@ function SnagCard({ snag }: { snag: Snag }) {
       >
         {snag.says}
       </Button>
-      {snag.mends.length > 0 && (
-        <HStack flexWrap="wrap" gap="2px 12px" mt="3px">
-          {snag.mends.map((m) => (
-            <Button
-              key={m.does}
-              variant="plain"
-              colorPalette="chalk"
-              fontSize="small"
-              onClick={() => edit.mutate({ edits: m.edits, version, title: m.does, says: `${m.does}: done.` })}
-              data-mend
-            >
-              {m.does}
-            </Button>
-          ))}
-        </HStack>
-      )}
+      <Mends mends={snag.mends} version={version} />
+      {snag.further && target && <Ways service={target.replace("service:", "")} />}
     </Box>
   );
+}
+
+/** Mends are the buttons that fix a snag, each for the version of the site that it was worked out for. */
+function Mends({ mends, version }: { mends: Snag["mends"]; version: number }) {
+  const edit = useEdit();
+  if (mends.length === 0) return null;
+  return (
+    <HStack flexWrap="wrap" gap="2px 12px" mt="3px">
+      {mends.map((m) => (
+        <Button
+          key={m.does}
+          variant="plain"
+          colorPalette="chalk"
+          fontSize="small"
+          onClick={() => edit.mutate({ edits: m.edits, version, title: m.does, says: `${m.does}: done.` })}
+          data-mend
+        >
+          {m.does}
+        </Button>
+      ))}
+    </HStack>
+  );
+}
+
+/** Ways are what may be given up so that a service is opened: worked out when somebody asks. */
+function Ways({ service }: { service: string }) {
+  const { id, version } = useSite();
+  const [asked, setAsked] = useState(false);
+  const found = useQuery({
+    queryKey: ["ways", id, service, version],
+    queryFn: async ({ signal }) =>
+      must(await api.GET("/api/sites/{id}/ways-out", { params: { path: { id }, query: { service } }, signal })),
+    enabled: asked,
+  });
+  if (!asked)
+    return (
+      <Button variant="plain" colorPalette="chalk" fontSize="small" onClick={() => setAsked(true)} data-ways>
+        Look for ways to open it
+      </Button>
+    );
+  if (found.isFetching)
+    return (
+      <HStack mt="3px" fontSize="small">
+        <Text color="muted" role="status">
+          Trying what could be given up …
+        </Text>
+        <Button variant="plain" colorPalette="chalk" fontSize="small" onClick={() => setAsked(false)}>
+          Stop
+        </Button>
+      </HStack>
+    );
+  if (found.error)
+    return (
+      <Text color="madder" role="alert">
+        {sayWhy(found.error)}
+      </Text>
+    );
+  if (found.data && found.data.length === 0)
+    return <Text color="muted">No other way was found: an entry, a port or another router is needed.</Text>;
+  return <Mends mends={found.data ?? []} version={version} />;
 }
