@@ -19,6 +19,9 @@ type Place struct {
 	// Strange is a link that has the addresses of a network of the site, but another gateway
 	// than answered there before: another place, or the router was replaced.
 	Strange Link
+	// Unclear are networks of the site that have the addresses of a link alike, behind routers
+	// of their own: nothing tells on which of them this computer is.
+	Unclear []string
 }
 
 // Inside reports whether this computer is on a network of the site.
@@ -51,7 +54,68 @@ func PlaceOf(n Network, s site.Site) (Place, error) {
 			break
 		}
 	}
+	p.tellApart(n, s)
 	return p, nil
+}
+
+// tellApart leaves of networks with the same addresses on one link the one whose gateway
+// answered there before, or whose devices are neighbours; none where that is not known.
+func (p *Place) tellApart(n Network, s site.Site) {
+	last, _ := s.Proof()
+	for i, w := range s.Networks {
+		l, here := p.On[w.ID]
+		if !here {
+			continue
+		}
+		alike := []site.Network{w}
+		for _, o := range s.Networks[i+1:] {
+			if there, ok := p.On[o.ID]; ok && there.Own == l.Own && o.Subnet.Overlaps(w.Subnet) {
+				alike = append(alike, o)
+			}
+		}
+		if len(alike) < 2 {
+			continue
+		}
+		best, most, tied := "", 0, false
+		for _, o := range alike {
+			known := neighboursOf(n, l, s, o.ID)
+			if was := last.Router.Gateway(o.ID); was != "" && was == macOf(n, l, o.Gateway) {
+				known += site.MostDevices
+			}
+			switch {
+			case known > most:
+				best, most, tied = o.ID, known, false
+			case known == most:
+				tied = true
+			}
+		}
+		for _, o := range alike {
+			if o.ID == best && !tied {
+				continue
+			}
+			delete(p.On, o.ID)
+			if tied || best == "" {
+				p.Unclear = append(p.Unclear, o.ID)
+			}
+		}
+	}
+}
+
+// neighboursOf counts the devices of a network that are neighbours on a link.
+func neighboursOf(n Network, l Link, s site.Site, network string) int {
+	all, err := n.Neighbours(l)
+	if err != nil {
+		return 0
+	}
+	count := 0
+	for _, d := range s.Devices {
+		for _, i := range d.Interfaces {
+			if i.Network == network && i.MAC != "" && slices.ContainsFunc(all, func(o Neighbour) bool { return o.MAC == i.MAC }) {
+				count++
+			}
+		}
+	}
+	return count
 }
 
 // macOf is the MAC address of a neighbour, as far as the system knows it.

@@ -114,7 +114,7 @@ func Prove(ctx context.Context, n Network, t Trial, report func(Trying)) (site.P
 	p := &trial{Trial: t, net: n, links: place.On, map_: reach.Of(t.Site), report: report, at: map[string]int{}, patient: map[netip.Addr]chan struct{}{}}
 	for _, w := range t.Site.Networks {
 		i := slices.IndexFunc(links, func(l Link) bool { return sameSubnet(l, w) })
-		if t.From == Inside && i >= 0 { // who says so knows better than the gateway
+		if t.From == Inside && i >= 0 && !taken(p.links, t.Site, w, links[i]) && !slices.Contains(place.Unclear, w.ID) { // who says so knows better than the gateway
 			p.links[w.ID] = links[i]
 		}
 	}
@@ -126,6 +126,8 @@ func Prove(ctx context.Context, n Network, t Trial, report func(Trying)) (site.P
 		}
 	}
 	switch {
+	case p.From == Inside && len(p.links) == 0 && len(place.Unclear) > 0:
+		return site.Proof{}, &RefusedError{Why: "several networks of the site have the addresses that this computer is on, and no neighbour tells which it is: sweep it first"}
 	case p.From == Inside && len(p.links) == 0:
 		return site.Proof{}, &RefusedError{Why: "this computer is attached to no network of the site"}
 	case len(links) == 0:
@@ -360,7 +362,7 @@ func (p *trial) askServices(ctx context.Context) {
 		case w.Interface.Pin == nil:
 			why = "Its device is loose: it has no planned address."
 		case !attached:
-			why = "This computer is not attached to its network."
+			why = p.elsewhere(w)
 		case !l.Subnet().Contains(w.Interface.Pin.Address):
 			why = "Its planned address is not on this network."
 		}
@@ -381,6 +383,43 @@ func (p *trial) askServices(ctx context.Context) {
 		})
 	}
 	all.Wait()
+}
+
+// elsewhere says why a service on a network that this computer is not on is not tried: from
+// another network of the same router it is up to that router's rules whether it answers.
+func (p *trial) elsewhere(w site.Wish) string {
+	for _, r := range p.Site.Routers {
+		if !r.On(w.Interface.Network) {
+			continue
+		}
+		for id := range p.links {
+			if !r.On(id) {
+				continue
+			}
+			here, _ := p.Site.Network(id)
+			there, _ := p.Site.Network(w.Interface.Network)
+			return fmt.Sprintf("This computer is on %s, the device on %s. Whether one reaches the other is up to the rules of %s between its networks. Test it from %s.", networkName(here), networkName(there), r.Label(), networkName(there))
+		}
+	}
+	return "This computer is not attached to its network."
+}
+
+func networkName(n site.Network) string {
+	if n.Name != "" {
+		return n.Name
+	}
+	return n.Subnet.String()
+}
+
+// taken reports whether a link is of another network already that has the same addresses.
+func taken(links map[string]Link, v site.View, n site.Network, l Link) bool {
+	for id, there := range links {
+		o, _ := v.Network(id)
+		if id != n.ID && there.Own == l.Own && o.Subnet.Overlaps(n.Subnet) {
+			return true
+		}
+	}
+	return false
 }
 
 func (p *trial) heard(w site.Wish, h site.Heard) {

@@ -268,6 +268,20 @@ func (p *page) forward(r site.Router) Group {
 			Detail: fmt.Sprintf("line %d of %d", i+1, typed.All()), About: about, Fields: fields[i],
 		}))
 	}
+	if address, placed := p.v.TargetOf(r.ID, r.ExposedHost); r.ExposedHost != "" {
+		about := []site.Ref{r.Ref()}
+		if placed != nil {
+			about = append(about, placed.Device.Ref())
+		}
+		value := "no fixed address yet"
+		if address.IsValid() {
+			value = address.String()
+		}
+		g.Steps = append(g.Steps, p.step(Step{
+			ID: "exposed:" + r.ID, Title: "Send all other ports to one device (exposed host)", Detail: "often on a page of its own",
+			About: about, Fields: []Field{{Label: "Exposed host", Value: value}},
+		}))
+	}
 	return g
 }
 
@@ -321,11 +335,12 @@ func (p *page) takeOut() Group {
 	g := Group{ID: "out", Title: "Take out what is no longer planned", Where: "where it was entered"}
 	for _, d := range p.v.Done {
 		kind, _, _ := strings.Cut(d.Step, ":")
-		if p.used[d.Step] || !slices.Contains([]string{"reserve", "line", "device", "dial"}, kind) {
+		if p.used[d.Step] || !slices.Contains([]string{"reserve", "line", "device", "dial", "exposed"}, kind) {
 			continue
 		}
 		title := map[string]string{
 			"reserve": "Remove a reservation", "line": "Remove a forward", "device": "Set a device back to DHCP", "dial": "Let a device call another site no more",
+			"exposed": "Expose no device any more",
 		}[kind]
 		g.Steps = append(g.Steps, Step{
 			ID: d.Step, Title: title, Detail: d.Values, Fields: []Field{}, About: []site.Ref{}, State: ToDo, Was: d.Values, Values: "",

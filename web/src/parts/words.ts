@@ -1,4 +1,4 @@
-import type { Answer, Device, Interface, Network, Service, Site, Snag } from "../api/model";
+import type { Answer, Device, Interface, Network, Router, Service, Site, Snag } from "../api/model";
 
 /** label names a device as the server does. */
 export function label(d: Device): string {
@@ -146,4 +146,15 @@ export function snagsOf(a: Answer, pick: string | undefined): Snag[] {
   const owner = ownerOf(pick, a.site);
   const own = owner ? (snags.get(`device:${owner.id}`) ?? []) : [];
   return [...new Set([...(snags.get(pick) ?? []), ...own])];
+}
+
+/** servesOf gives the ids of all networks of a router, its first one first. */
+export const servesOf = (r: Router) => (r.networks.length > 0 ? r.networks : [r.network]);
+
+/** exposedOf names who gets all other ports of a router, "" for nobody. */
+export function exposedOf(site: Site, r: Router): string {
+  if (!r.exposedHost) return "";
+  const device = site.devices.find((d) => d.interfaces.some((i) => i.id === r.exposedHost));
+  const behind = site.routers.find((o) => o.upstream === r.id && o.wan?.address === r.exposedHost);
+  return device?.name || behind?.name || r.exposedHost;
 }

@@ -66,13 +66,13 @@ function span(a: Answer, alike: Member[]): string {
   return `${first && last ? `${short(first, network)}–${short(last, network)}` : ""}${loose ? ` ${loose} loose` : ""}`;
 }
 
-/** membersOf lists what a network's devices answer on, what is opened first. */
-export function membersOf(a: Answer, network: string): Member[] {
+/** membersOf lists what the devices of networks answer on, what is opened first. */
+export function membersOf(a: Answer, networks: string[]): Member[] {
   const { targets } = indexOf(a);
   const reached = new Set(a.site.forwards.flatMap((f) => targets.get(f.id)?.interface ?? []));
   const all = a.site.devices.flatMap((device) =>
     device.interfaces.flatMap((iface): Member[] => {
-      if (iface.network !== network) return [];
+      if (!networks.includes(iface.network)) return [];
       const services = device.services.filter((s) => s.interface === iface.id);
       if (services.length === 0 && !reached.has(iface.id)) return [];
       return [{ device, iface, services, reached: reached.has(iface.id) }];

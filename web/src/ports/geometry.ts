@@ -1,5 +1,5 @@
 import type { Answer, Device, Discrepancy, Forward, Protocol, Router, Service } from "../api/model";
-import { ifaceLabel, indexOf, label } from "../parts/words";
+import { ifaceLabel, indexOf, label, servesOf } from "../parts/words";
 import { apart, type Fold, foldsOf, type Member, membersOf } from "./fold";
 import { chainOf, type Way, waysOf } from "./ways";
 
@@ -196,7 +196,7 @@ function section(l: Laying, router: Router, ways: Way[], ghosts: Forward[], dept
   const drawn = new Set<Way>();
   const folds = foldsOf(
     a,
-    membersOf(a, router.network).filter(l.show.test),
+    membersOf(a, servesOf(router)).filter(l.show.test),
     (key) => !l.show.unfolded.includes(key),
     led,
   );

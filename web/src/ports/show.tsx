@@ -4,7 +4,7 @@ import type { Answer, Router } from "../api/model";
 import { useSite } from "../api/site";
 import { Select } from "../parts";
 import { Shelf, useKept } from "../parts/kept";
-import { indexOf } from "../parts/words";
+import { indexOf, servesOf } from "../parts/words";
 import type { Member } from "./fold";
 import type { Show } from "./geometry";
 import { chainOf } from "./ways";
@@ -100,7 +100,7 @@ export function Chips({ showing: { router, kept, set, states } }: { showing: Sho
 
 /** factsOf counts what there is to choose from behind a router. */
 function factsOf(a: Answer, router: Router | undefined) {
-  const networks = new Set(router ? chainOf(a, router).map((r) => r.network) : []);
+  const networks = new Set(router ? chainOf(a, router).flatMap(servesOf) : []);
   const kinds = new Map<string, number>();
   const places = new Set<string>();
   let count = 0;

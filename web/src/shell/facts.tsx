@@ -7,7 +7,7 @@ import type { Answer, Network, Router } from "../api/model";
 import { useSite } from "../api/site";
 import { Mono } from "../parts";
 import { later } from "../parts/later";
-import { plural, short } from "../parts/words";
+import { exposedOf, plural, servesOf, short } from "../parts/words";
 
 const NetworkForm = later(() => import("./network-form").then((m) => m.NetworkForm));
 const ModemForm = later(() => import("./modem-form").then((m) => m.ModemForm));
@@ -34,14 +34,17 @@ function factsOf(a: Answer, here: string[]): Fact[] {
         about,
       });
     const lines = r.form?.lines ? `${state.linesUsed} of ${r.form.lines} lines used` : plural(state.linesUsed, "line");
+    const exposed = exposedOf(site, r);
     facts.push({
       key: r.id,
       top: r.name || "Router",
-      below: `${lines} · UPnP ${r.upnp === "unknown" ? "not known" : r.upnp}`,
+      below: `${lines} · UPnP ${r.upnp === "unknown" ? "not known" : r.upnp}${exposed ? ` · all other ports to ${exposed}` : ""}`,
       about,
     });
-    const n = site.networks.find((x) => x.id === r.network);
-    if (n && !facts.some((f) => f.key === n.id)) facts.push(...networkFacts(a, n, here));
+    for (const id of servesOf(r)) {
+      const n = site.networks.find((x) => x.id === id);
+      if (n && !facts.some((f) => f.key === n.id)) facts.push(...networkFacts(a, n, here));
+    }
   }
   for (const n of site.networks) if (!facts.some((f) => f.key === n.id)) facts.push(...networkFacts(a, n, here));
   return facts;

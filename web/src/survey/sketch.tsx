@@ -4,7 +4,7 @@ import { useSite } from "../api/site";
 import { Legend, PinHead, stateOf } from "../marks/pin";
 import { Mono, Muted } from "../parts";
 import { usePick } from "../parts/pick";
-import { indexOf, label, networkOf, ownerOf, short } from "../parts/words";
+import { indexOf, label, networkOf, ownerOf, servesOf, short } from "../parts/words";
 
 /** The number of devices from which a place takes the whole width, in columns. */
 const crowded = 16;
@@ -36,15 +36,11 @@ export function Sketch() {
       <List.Root as="ol" display="flex" flexDirection="column" alignItems="center">
         <Stop title={outer?.wan?.address || "outside"} below={outer?.wan?.name || "the provider"} />
         {inwards.map((r) => {
-          const network = networkOf(site, r.network);
-          return (
-            <Stop
-              key={r.id}
-              title={r.name || "router"}
-              below={network ? `${network.subnet} · ${short(network.gateway, network) || "no gateway"}` : ""}
-              router
-            />
-          );
+          const below = servesOf(r).flatMap((id) => {
+            const n = networkOf(site, id);
+            return n ? [`${n.subnet} · ${short(n.gateway, n) || "no gateway"}`] : [];
+          });
+          return <Stop key={r.id} title={r.name || "router"} below={below.join(", ")} router />;
         })}
       </List.Root>
       <Box h="16px" w="0" m="auto" borderLeft="2px dashed" borderColor="brass.mark" />
