@@ -4,25 +4,36 @@ import (
 	"slices"
 
 	"vestpin/core/flow"
-	"vestpin/core/site"
 )
 
-// levels is the order in which answers are compared: wishes left out of each rank, then
-// devices set anew, forwards changed, preferences missed, those of each rank, lines.
-type levels struct{ ranks []int }
+// levels is the order in which answers are compared: wishes left out of each place in line,
+// then devices set anew, forwards changed, preferences missed, those of each rank, lines. What
+// works now comes first in line, then the ranks: nothing that is still wanted stops working
+// for the sake of something else.
+type levels struct {
+	ranks []int // the places in line
+	prefs []int // the ranks of devices
+}
 
-func levelsOf(open []site.Wish) levels {
+// notYet is added to the rank of what does not work now, for its place in line.
+const notYet = 1000
+
+func levelsOf(wishes []*wish) levels {
 	var l levels
-	for _, w := range open {
-		if r := w.Device.Importance(); !slices.Contains(l.ranks, r) {
-			l.ranks = append(l.ranks, r)
+	for _, w := range wishes {
+		if !slices.Contains(l.ranks, w.rank) {
+			l.ranks = append(l.ranks, w.rank)
+		}
+		if r := w.Device.Importance(); !slices.Contains(l.prefs, r) {
+			l.prefs = append(l.prefs, r)
 		}
 	}
 	slices.Sort(l.ranks)
+	slices.Sort(l.prefs)
 	return l
 }
 
-func (l levels) count() int { return 2*len(l.ranks) + 4 }
+func (l levels) count() int { return len(l.ranks) + len(l.prefs) + 4 }
 
 // What an answer costs, by name.
 type price struct {
@@ -32,12 +43,12 @@ type price struct {
 	lines      int
 }
 
-// cost puts a price of a wish of some rank into levels.
-func (l levels) cost(rank int, p price) flow.Cost {
+// cost puts a price of a wish into levels.
+func (l levels) cost(w *wish, p price) flow.Cost {
 	c := make(flow.Cost, l.count())
-	k, n := slices.Index(l.ranks, rank), len(l.ranks)
+	n := len(l.ranks)
 	if p.out {
-		c[k]++
+		c[slices.Index(l.ranks, w.rank)]++
 	}
 	if p.setTo {
 		c[n]++
@@ -45,9 +56,9 @@ func (l levels) cost(rank int, p price) flow.Cost {
 	c[n+1] += p.changed
 	if p.missed {
 		c[n+2]++
-		c[n+3+k]++
+		c[n+3+slices.Index(l.prefs, w.Device.Importance())]++
 	}
-	c[2*n+3] += p.lines
+	c[n+3+len(l.prefs)] += p.lines
 	return c
 }
 

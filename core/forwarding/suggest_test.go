@@ -159,6 +159,7 @@ type need struct {
 	address string
 	network string
 	rank    int
+	works   bool     // it is met as it is
 	chain   []string // routers from the outermost to the one next to the device
 	others  []site.Service
 }
@@ -193,14 +194,26 @@ func newOracle(s site.Site) *oracle {
 			o.needs = append(o.needs, nd)
 		}
 	}
-	for _, x := range rulesOf(s) {
+	all := rulesOf(s)
+	for _, x := range all {
 		if x.fixed {
 			o.fixed = append(o.fixed, x)
 		} else {
 			o.own[x.service] = append(o.own[x.service], x)
 		}
 	}
+	for i, nd := range o.needs {
+		o.needs[i].works, _ = o.met(nd, nd.Ports, all)
+	}
 	return o
+}
+
+// place is where what a need is worth stands: what works comes first, then the ranks.
+func (nd need) place() int {
+	if nd.works {
+		return nd.rank - 1
+	}
+	return nd.rank + 1
 }
 
 // met reports whether rules meet a need whose device answers at ports, and whether at the
@@ -316,7 +329,30 @@ func (o *oracle) stands(x rule) bool {
 		}
 	}
 	_, can := o.lines(x)
+	if x.at == last && o.through(x) {
+		return false
+	}
 	return can && !slices.ContainsFunc(o.fixed, func(f rule) bool { return f.at < x.at && o.clash(f, x) })
+}
+
+// through reports whether a rule that is made would take ports by which what stays on a router
+// behind is reached, since its own router exposes that.
+func (o *oracle) through(x rule) bool {
+	for at, hops := o.router(x.router), 0; hops < 4; hops++ {
+		next := o.packets.Behind(at.ID, o.exposed(at))
+		if next == "" {
+			return false
+		}
+		for _, f := range o.fixed {
+			f.from = nil
+			f.router = map[bool]string{true: x.router}[f.router == next]
+			if f.router != "" && o.clash(f, rule{router: x.router, proto: x.proto, out: x.out}) {
+				return true
+			}
+		}
+		at = o.router(next)
+	}
+	return false
 }
 
 // last is the place of a rule that is made: behind all that are there.
@@ -419,36 +455,36 @@ func (o *oracle) tries(i int) []try {
 		}
 		if carried { // what others open may meet it: whether that is so is seen at the end
 			for _, liked := range []bool{true, false} {
-				t := try{worth: make([]int, 9), rules: rules, ports: ports, met: true, liked: liked}
-				t.worth[nd.rank-1] = 1
+				t := try{worth: make([]int, 11), rules: rules, ports: ports, met: true, liked: liked}
+				t.worth[nd.place()] = 1
 				if liked {
-					t.worth[4]++
-					t.worth[4+nd.rank]++
+					t.worth[6]++
+					t.worth[6+nd.rank]++
 				}
-				t.worth[3] -= len(stay) - len(kept)
-				t.worth[7] -= lines
+				t.worth[5] -= len(stay) - len(kept)
+				t.worth[9] -= lines
 				out = append(out, t)
 			}
 		}
 		if met && len(made) == 0 { // others may take its ports
-			t := try{worth: make([]int, 9), rules: rules, ports: ports}
-			t.worth[3] -= len(stay) - len(kept)
-			t.worth[7] -= lines
+			t := try{worth: make([]int, 11), rules: rules, ports: ports}
+			t.worth[5] -= len(stay) - len(kept)
+			t.worth[9] -= lines
 			out = append(out, t)
 		}
-		t := try{worth: make([]int, 9), rules: rules, setTo: !set.IsZero(), ports: ports, needs: needs, met: met, liked: preferred}
+		t := try{worth: make([]int, 11), rules: rules, setTo: !set.IsZero(), ports: ports, needs: needs, met: met, liked: preferred}
 		if met {
-			t.worth[nd.rank-1] = 1
+			t.worth[nd.place()] = 1
 			if preferred {
-				t.worth[4]++
-				t.worth[4+nd.rank]++
+				t.worth[6]++
+				t.worth[6+nd.rank]++
 			}
 		}
 		if t.setTo {
-			t.worth[2]--
+			t.worth[4]--
 		}
-		t.worth[3] -= len(stay) - len(kept)
-		t.worth[7] -= lines
+		t.worth[5] -= len(stay) - len(kept)
+		t.worth[9] -= lines
 		key := fmt.Sprint(t.worth, ports, needs)
 		for _, x := range rules {
 			key += fmt.Sprint(x.router, x.proto, x.out[0], x.in[0], x.id)
@@ -597,7 +633,7 @@ func (o *oracle) best() []int {
 	}
 	var best []int
 	top := make([][]int, len(all)+1)
-	top[len(all)] = make([]int, 9)
+	top[len(all)] = make([]int, 11)
 	for i := len(all) - 1; i >= 0; i-- {
 		top[i] = sumOf(top[i+1], all[i][0].worth)
 	}
@@ -666,7 +702,7 @@ func (o *oracle) best() []int {
 			}
 		}
 	}
-	pick(0, make([]int, 9), nil, nil, nil)
+	pick(0, make([]int, 11), nil, nil, nil)
 	return best
 }
 
@@ -693,7 +729,7 @@ func (o *oracle) worthOf(t *testing.T, next site.Site) (worth []int, unmet []str
 	if !slices.EqualFunc(n.fixed, o.fixed, same) {
 		t.Errorf("what stays was changed")
 	}
-	worth = make([]int, 9)
+	worth = make([]int, 11)
 	lines := map[string]int{}
 	for _, x := range now {
 		k, can := n.lines(x)
@@ -701,7 +737,7 @@ func (o *oracle) worthOf(t *testing.T, next site.Site) (worth []int, unmet []str
 		if x.fixed {
 			continue
 		}
-		worth[7] -= k
+		worth[9] -= k
 		if !can || !n.stands(x) || strings.HasPrefix(x.to, "loose") {
 			t.Errorf("%v cannot be there", x)
 		}
@@ -744,20 +780,20 @@ func (o *oracle) worthOf(t *testing.T, next site.Site) (worth []int, unmet []str
 			preferred = true
 		}
 		if met {
-			worth[nd.rank-1]++
+			worth[o.needs[i].place()]++
 			if preferred {
-				worth[4]++
-				worth[4+nd.rank]++
+				worth[6]++
+				worth[6+nd.rank]++
 			}
 		} else {
 			unmet = append(unmet, nd.ID)
 		}
 		if !nd.Ports.Equal(o.needs[i].Ports) {
-			worth[2]--
+			worth[4]--
 		}
 		for _, x := range o.own[nd.ID] {
 			if o.mayStay(o.needs[i], x) && !slices.ContainsFunc(now, func(y rule) bool { return same(x, y) }) {
-				worth[3]--
+				worth[5]--
 			}
 		}
 	}
@@ -795,11 +831,11 @@ func TestSuggestAgainstEveryWay(t *testing.T) {
 		}
 		slices.Sort(said)
 		slices.Sort(unmet)
-		if t.Failed() || !plan.Proven || slices.Compare(got[:7], best[:7]) < 0 || !slices.Equal(got[:2], best[:2]) || !slices.Equal(said, unmet) {
+		if t.Failed() || !plan.Proven || slices.Compare(got[:9], best[:9]) < 0 || !slices.Equal(got[:4], best[:4]) || !slices.Equal(said, unmet) {
 			t.Fatalf("round %d: worth %v, best %v, proven %v; unmet %v, said %v\nthe best %+v\n%+v\n%s", round, got, best, plan.Proven, unmet, said, o.bestRules, plan, short2(s))
 		}
 		short += min(1, len(unmet))
-		if got[7] < best[7] && slices.Equal(got[:7], best[:7]) {
+		if got[9] < best[9] && slices.Equal(got[:9], best[:9]) {
 			longer++ // a way whose protocols part on an inner router was not looked at
 		}
 		if again := Suggest(site.NewView(s)); !reflect.DeepEqual(plan, again) {
@@ -851,7 +887,7 @@ func checkUnmet(t *testing.T, s site.Site, plan Plan) {
 		}
 		o := newOracle(only)
 		best, met := o.best(), 0
-		for _, n := range best[:2] {
+		for _, n := range best[:4] {
 			met += n
 		}
 		return met == len(services)

@@ -964,6 +964,6 @@ func (p *planner) option(w *wish, k int) option {
 			}
 		}
 	}
-	o.cost = p.levels.cost(w.rank, pr)
+	o.cost = p.levels.cost(w, pr)
 	return o
 }

@@ -46,6 +46,7 @@ type claim struct {
 	who   reach.Sources
 	at    int
 	reads bool
+	fresh bool // it keeps new forwards off alone
 	lands landing
 }
 
@@ -69,7 +70,7 @@ type held struct {
 // wish is a service to be opened, with all the options there are.
 type wish struct {
 	site.Wish
-	rank    int
+	rank    int // its place in line
 	held    []held
 	lost    []site.Forward // forwards of its own that cannot stay as they are
 	ways    []way
@@ -81,9 +82,7 @@ type wish struct {
 // newPlanner sorts what a site has; the wishes come in the order of their ranks.
 func newPlanner(v site.View, open []site.Wish) *planner {
 	p := &planner{v: v, pages: map[string]form.Page{}, taken: map[side]*taken{}, heldAt: map[string][]held{}, neededBy: map[string][]string{}, room: map[string]int{}}
-	open = slices.Clone(open)
-	slices.SortStableFunc(open, func(a, b site.Wish) int { return a.Device.Importance() - b.Device.Importance() })
-	p.levels = levelsOf(open)
+	now := reach.Of(v)
 	used := map[string]int{}
 	p.stays = map[string]bool{}
 	for _, r := range v.Routers {
@@ -105,9 +104,14 @@ func newPlanner(v site.View, open []site.Wish) *planner {
 	wanted := map[string]*wish{}
 	for _, w := range open {
 		next := &wish{Wish: w, rank: w.Device.Importance()}
+		if !now.Met(w) {
+			next.rank += notYet
+		}
 		p.wishes = append(p.wishes, next)
 		wanted[w.Service.ID] = next
 	}
+	slices.SortStableFunc(p.wishes, func(a, b *wish) int { return a.rank - b.rank })
+	p.levels = levelsOf(p.wishes)
 	for i, f := range v.Forwards {
 		if !f.Enabled {
 			continue
@@ -144,6 +148,29 @@ func newPlanner(v site.View, open []site.Wish) *planner {
 	return p
 }
 
+// claimExposed enters the ports on which forwards that stay on routers behind are reached
+// since a router exposes them: a new forward there would end that.
+func (p *planner) claimExposed(r site.Router, at site.Router, depth int, all map[side][]span.Run) {
+	address, _ := p.v.TargetOf(at.ID, at.ExposedHost)
+	inner, ok := reach.Inner(p.v, at.ID, address)
+	if at.ExposedHost == "" || !ok || depth > len(p.v.Routers) {
+		return
+	}
+	for i, f := range p.v.Forwards {
+		if f.Router != inner.ID || !p.stays[f.ID] {
+			continue
+		}
+		for _, proto := range f.Protocol.Each() {
+			here := side{r.ID, proto}
+			for _, run := range f.Outside.Runs() {
+				p.taken[here].claims = append(p.taken[here].claims, claim{run: run, who: reach.Anyone, at: i, fresh: true})
+				all[here] = append(all[here], run)
+			}
+		}
+	}
+	p.claimExposed(r, inner, depth+1, all)
+}
+
 // take enters what stays taken on each router: its own ports, those that its page does
 // not take, and those of forwards.
 func (p *planner) take() {
@@ -159,6 +186,7 @@ func (p *planner) take() {
 			}
 			p.taken[at], all[at] = &taken{own: span.Of(own...)}, own
 		}
+		p.claimExposed(r, r, 0, all)
 	}
 	for i, f := range p.v.Forwards {
 		if !p.stays[f.ID] {
@@ -208,7 +236,7 @@ func (p *planner) holder(f site.Forward, place int) (at int, taken bool) {
 				return -1, true
 			}
 			for _, c := range t.claims {
-				if c.at < place && c.run.Touches(run) && !c.who.Overlap(who).Nobody() {
+				if (c.at < place && !c.fresh || c.fresh && place == len(p.v.Forwards)) && c.run.Touches(run) && !c.who.Overlap(who).Nobody() {
 					return c.at, true
 				}
 			}

@@ -12,7 +12,8 @@ import (
 // what it judges: it reads the JSON into words of its own and looks at everything in order.
 type Oracle struct {
 	Networks []struct {
-		ID     string
+		ID, Gateway string
+
 		Subnet netip.Prefix
 	}
 	Routers []struct {
@@ -21,6 +22,7 @@ type Oracle struct {
 		Networks []string
 		WAN      struct{ Address, Kind string }
 		OwnPorts []struct{ Protocol, Ports string }
+		Form     struct{ LimitsSender string }
 	}
 	Devices []struct {
 		ID, Name, Kind string
