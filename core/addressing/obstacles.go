@@ -38,7 +38,7 @@ type Obstacle struct {
 
 	snag   string // that it is of a pin, noSnag for none
 	router string // of the outside of a router its id
-	whose  bool   // it is what whoever was seen there does: then that is who
+	whose  bool   // it is what whoever was seen or is pinned there does: then that is who
 }
 
 // Obstacles gives all that keeps an address of a network from being given in a way, to
@@ -157,12 +157,17 @@ func ledBy(v site.View, t site.BareTarget) string {
 func Against(v site.View, p site.Placed, a netip.Addr, list []Obstacle) []Obstacle {
 	var out []Obstacle
 	for _, o := range list {
-		if o.Owner != nil && o.Owner.Interface.ID == p.Interface.ID || o.whose && p.Interface.Seen == a || o.router != "" && isRouter(v, p, a, o.router) {
+		if o.Owner != nil && o.Owner.Interface.ID == p.Interface.ID || o.whose && isAt(p, a) || o.router != "" && isRouter(v, p, a, o.router) {
 			continue
 		}
 		out = append(out, o)
 	}
 	return out
+}
+
+// isAt reports whether an interface was seen at an address, or is pinned there.
+func isAt(p site.Placed, a netip.Addr) bool {
+	return p.Interface.Seen == a || p.Interface.Pin != nil && p.Interface.Pin.Address == a
 }
 
 func isRouter(v site.View, p site.Placed, a netip.Addr, router string) bool {

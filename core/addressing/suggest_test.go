@@ -195,7 +195,7 @@ func setByHand(t *try) bool { return t.form.Reserves == "no" || t.Interface.MAC 
 // foreign reports whether an address is somebody's who is no device of the list, unless a
 // device was seen there: then it is that one.
 func foreign(s site.Site, n site.Network, face *site.Interface, a netip.Addr) bool {
-	if face.Seen == a {
+	if face.Seen == a || face.Pin != nil && face.Pin.Address == a {
 		return false
 	}
 	targets := slices.Clone(n.DNS)

@@ -88,6 +88,7 @@ func suggestFor(v site.View, open []site.Wish) Plan {
 	}
 	ch := &changing{planner: p, plan: &plan, ids: map[string]bool{}}
 	ch.all(s, placed, met)
+	p.withoutPartner(&plan)
 	plan.index(v)
 	return plan
 }

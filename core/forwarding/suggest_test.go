@@ -714,6 +714,26 @@ func sumOf(a, b []int) []int {
 	return out
 }
 
+// ledTo reports whether a router in front of a rule leads to all its ports.
+func (o *oracle) ledTo(rules []rule, x rule) bool {
+	front := o.router(x.router).Upstream
+	if front == "" {
+		return true
+	}
+	for _, proto := range singles(x.proto) {
+		for _, port := range x.out {
+			if !slices.ContainsFunc(rules, func(y rule) bool {
+				return y.router == front && o.packets.Behind(front, y.to) == x.router && slices.Contains(singles(y.proto), proto) && slices.Contains(y.in, port)
+			}) && (o.packets.Behind(front, o.exposed(o.router(front))) != x.router || slices.ContainsFunc(rules, func(y rule) bool {
+				return y.router == front && slices.Contains(singles(y.proto), proto) && slices.Contains(y.out, port)
+			})) {
+				return false
+			}
+		}
+	}
+	return true
+}
+
 // same reports whether two rules say the same, wherever they stand.
 func same(a, b rule) bool {
 	a.at, b.at = 0, 0
@@ -792,6 +812,10 @@ func (o *oracle) worthOf(t *testing.T, next site.Site) (worth []int, unmet []str
 			worth[4]--
 		}
 		for _, x := range o.own[nd.ID] {
+			gone := !slices.ContainsFunc(now, func(y rule) bool { return y.id == x.id })
+			if gone && !n.ledTo(now, x) {
+				continue // it would lead nowhere, as the forward in front of it has gone
+			}
 			if o.mayStay(o.needs[i], x) && !slices.ContainsFunc(now, func(y rule) bool { return same(x, y) }) {
 				worth[5]--
 			}

@@ -89,7 +89,9 @@ func (p *planner) lookForWays(w *wish) refusal {
 		case len(kept) > 0 && reach.Meets(p.v, w.Wish, routers, w.Service.Ports, p.firm(w, leads)):
 			w.ways = append(w.ways, way{keeps: kept, preferred: p.isPreferred(w, routers, leads)})
 		case reach.Meets(p.v, w.Wish, routers, w.Service.Ports, leads):
-			w.ways = append(w.ways, way{keeps: kept, exposed: p.exposedUses(w, routers, want, leads), preferred: p.isPreferred(w, routers, leads)})
+			for _, y := range p.yieldings(w, routers, want, leads) {
+				w.ways = append(w.ways, way{keeps: kept, exposed: y.uses, preferred: y.preferred || w.Service.Open.Port != site.AnyPort})
+			}
 		}
 	}
 	p.byOthers(w, routers)
@@ -136,37 +138,118 @@ func (p *planner) meetsOn(w *wish, routers []site.Router, proto site.Protocol, p
 	return reach.Meets(p.v, site.Wish{Device: w.Device, Interface: w.Interface, Service: &one}, routers, ports, leads)
 }
 
-// exposedUses gives the outside ports of routers by which a wish is met as what their exposed
-// hosts get: a new forward of another there would end it.
-func (p *planner) exposedUses(w *wish, routers []site.Router, want reach.Sources, leads func(string, reach.Goal) []reach.Span) []use {
-	var out []use
+// yielding is a way in which a wish is met as it is, though others could take ports from it:
+// the outside ports that they must leave it, and whether it is where the wish prefers to be.
+type yielding struct {
+	uses      []use
+	preferred bool
+}
+
+// track is ports of a device as they are led out, and what others must leave on the way.
+type track struct {
+	m    reach.Mapping
+	uses []use
+}
+
+// mostYielding is how many such ways of a wish are looked at.
+const mostYielding = 8
+
+// yieldings gives the ways in which a wish is met by what leads give and others could take: at
+// one distance from its own ports on each protocol, or, where none does alone, at all.
+func (p *planner) yieldings(w *wish, routers []site.Router, want reach.Sources, leads func(string, reach.Goal) []reach.Span) []yielding {
+	out := []yielding{{preferred: true}}
 	for _, proto := range w.Service.Protocol.Each() {
 		if p.meetsOn(w, routers, proto, w.Service.Ports, p.firm(w, leads)) {
 			continue
 		}
-		for i, r := range routers {
-			goal := reach.At(w.Interface)
-			if i > 0 {
-				goal = reach.Behind(routers[i-1])
+		byOffset := map[int64][]track{}
+		var all []use
+		for _, t := range p.tracks(w, routers, proto, want, leads) {
+			offset := int64(t.m.Outside.Lo) - int64(t.m.Inside)
+			byOffset[offset] = append(byOffset[offset], t)
+			all = append(all, t.uses...)
+		}
+		var next []yielding
+		for _, offset := range slices.Sorted(maps.Keys(byOffset)) {
+			group := byOffset[offset]
+			if !p.offsetDoes(w, offset) || !coveredBy(group, w.Service.Ports, want) {
+				continue
 			}
-			arriving := reach.Back(routers[:i], reach.At(w.Interface), proto, w.Service.Ports, leads)
-			for _, s := range leads(r.ID, goal) {
-				if s.Protocol != proto || !p.yields(w, r.ID, s) {
-					continue
-				}
-				in := span.Run{Lo: s.Inside, Hi: s.Inside + uint32(s.Ports.Len()) - 1}
-				for _, m := range arriving {
-					if !m.Outside.Touches(in) {
-						continue
-					}
-					lo, hi := max(in.Lo, m.Outside.Lo), min(in.Hi, m.Outside.Hi)
-					run := span.Run{Lo: s.Ports.Lo + lo - in.Lo, Hi: s.Ports.Lo + hi - in.Lo}
-					out = append(out, use{side{r.ID, proto}, claim{run: run, who: want, reads: true, lands: landingOf(s)}})
+			var uses []use
+			for _, t := range group {
+				uses = append(uses, t.uses...)
+			}
+			for _, y := range out {
+				if len(next) < mostYielding {
+					next = append(next, yielding{slices.Concat(y.uses, uses), y.preferred && offset == preferredOffset(w)})
 				}
 			}
 		}
+		if len(next) == 0 { // only several together do
+			for _, y := range out {
+				next = append(next, yielding{slices.Concat(y.uses, all), false})
+			}
+		}
+		out = next
 	}
 	return out
+}
+
+// offsetDoes reports whether a wish allows that its outside ports are so much higher.
+func (p *planner) offsetDoes(w *wish, offset int64) bool {
+	if exact, named := w.Service.Open.Exact(); named {
+		return len(exact.Pieces()) > 1 || offset == int64(exact.At(0))-int64(w.Service.Ports.At(0))
+	}
+	return w.Service.Open.Port != site.SamePort || offset == 0
+}
+
+func preferredOffset(w *wish) int64 {
+	if open := w.Service.Open; open.Port == site.AnyPort && !open.Prefer.IsZero() {
+		return int64(open.Prefer.At(0)) - int64(w.Service.Ports.At(0))
+	}
+	return 0
+}
+
+// coveredBy reports whether tracks lead all ports out, each for all who are to reach it.
+func coveredBy(group []track, ports span.Ports, want reach.Sources) bool {
+	var good []span.Run
+	for _, t := range group {
+		if t.m.Sources.Covers(want) {
+			good = append(good, span.Run{Lo: t.m.Inside, Hi: t.m.Inside + uint32(t.m.Outside.Len()) - 1})
+		}
+	}
+	return span.Of(good...).Covers(ports.Set())
+}
+
+// tracks leads the ports of a wish out, and notes what others could take of the way.
+func (p *planner) tracks(w *wish, routers []site.Router, proto site.Protocol, want reach.Sources, leads func(string, reach.Goal) []reach.Span) []track {
+	var now []track
+	for _, r := range w.Service.Ports.Pieces() {
+		now = append(now, track{m: reach.Mapping{Protocol: proto, Outside: r, Inside: r.Lo, Sources: reach.Anyone}})
+	}
+	goal := reach.At(w.Interface)
+	for _, r := range routers {
+		spans := leads(r.ID, goal)
+		var next []track
+		for _, t := range now {
+			for _, l := range spans {
+				in := span.Run{Lo: l.Inside, Hi: l.Inside + uint32(l.Ports.Len()) - 1}
+				sources := t.m.Sources.Overlap(l.Sources)
+				if l.Protocol != proto || !in.Touches(t.m.Outside) || sources.Overlap(want).Nobody() {
+					continue
+				}
+				lo, hi := max(in.Lo, t.m.Outside.Lo), min(in.Hi, t.m.Outside.Hi)
+				run := span.Run{Lo: l.Ports.Lo + lo - in.Lo, Hi: l.Ports.Lo + hi - in.Lo}
+				one := track{reach.Mapping{Protocol: proto, Outside: run, Inside: t.m.Inside + lo - t.m.Outside.Lo, Sources: sources}, t.uses}
+				if p.yields(w, r.ID, l) {
+					one.uses = append(slices.Clip(t.uses), use{side{r.ID, proto}, claim{run: run, who: want, reads: true, lands: landingOf(l)}})
+				}
+				next = append(next, one)
+			}
+		}
+		now, goal = next, reach.Behind(r)
+	}
+	return now
 }
 
 // byOthers looks whether forwards of other services that may be kept meet a wish.

@@ -1,0 +1,76 @@
+package forwarding
+
+import (
+	"fmt"
+	"slices"
+
+	"vestpin/core/reach"
+	"vestpin/core/site"
+	"vestpin/core/span"
+)
+
+// withoutPartner removes what the plan would leave on inner routers although nothing leads to
+// it any more, which something did, and no wish needs it.
+func (p *planner) withoutPartner(plan *Plan) {
+	if !slices.ContainsFunc(p.v.Routers, func(r site.Router) bool { return r.Upstream != "" }) || len(plan.Changes) == 0 {
+		return
+	}
+	before := reach.Of(p.v)
+	next, err := p.takenBy(plan)
+	for err == nil && !p.v.Stopped() {
+		after := reach.Of(next)
+		i := slices.IndexFunc(next.Forwards, func(f site.Forward) bool {
+			return f.Enabled && !p.stays[f.ID] && f.Service != "" && led(before, p.v, f) && !led(after, next, f)
+		})
+		if i < 0 {
+			return
+		}
+		f := next.Forwards[i]
+		s := next.Site
+		s.Forwards = slices.Delete(slices.Clone(s.Forwards), i, i+1)
+		without := p.v.With(s)
+		m := reach.Of(without)
+		if slices.ContainsFunc(next.Wishes(), func(w site.Wish) bool {
+			now, ok := without.Service(w.Service.ID)
+			return ok && after.Met(w) && !m.Met(now)
+		}) {
+			return
+		}
+		plan.Changes = append(plan.Changes, site.Change{Edit: site.RemoveForward{ID: f.ID}, Why: fmt.Sprintf("Nothing leads to %s any more, and it is not needed.", f.Outside)})
+		plan.For = append(plan.For, f.Service)
+		next = without
+	}
+}
+
+// takenBy is the site with a plan taken.
+func (p *planner) takenBy(plan *Plan) (site.View, error) {
+	next, _, err := site.Apply(p.v.Site, plan.Edits())
+	return p.v.With(next), err
+}
+
+// led reports whether all ports that a forward on an inner router gets are led to from the
+// router in front, on all its protocols; also where there is none in front.
+func led(m *reach.Map, v site.View, f site.Forward) bool {
+	r, _ := v.Router(f.Router)
+	outer, ok := v.Router(r.Upstream)
+	if !ok || !slices.ContainsFunc(v.Forwards, func(o site.Forward) bool { return o.ID == f.ID && o.Enabled }) {
+		return true
+	}
+	for _, proto := range f.Protocol.Each() {
+		var gets, leads []span.Run
+		for _, s := range m.Spans(r.ID, proto) {
+			if s.Forward == f.ID {
+				gets = append(gets, s.Ports)
+			}
+		}
+		for _, s := range m.To(outer.ID, reach.Behind(r)) {
+			if s.Protocol == proto {
+				leads = append(leads, span.Run{Lo: s.Inside, Hi: s.Inside + uint32(s.Ports.Len()) - 1})
+			}
+		}
+		if !span.Of(leads...).Covers(span.Of(gets...)) {
+			return false
+		}
+	}
+	return true
+}
