@@ -157,17 +157,12 @@ func ledBy(v site.View, t site.BareTarget) string {
 func Against(v site.View, p site.Placed, a netip.Addr, list []Obstacle) []Obstacle {
 	var out []Obstacle
 	for _, o := range list {
-		if o.Owner != nil && o.Owner.Interface.ID == p.Interface.ID || o.whose && isAt(p, a) || o.router != "" && isRouter(v, p, a, o.router) {
+		if o.Owner != nil && o.Owner.Interface.ID == p.Interface.ID || o.whose && p.Interface.IsAt(a) || o.router != "" && isRouter(v, p, a, o.router) {
 			continue
 		}
 		out = append(out, o)
 	}
 	return out
-}
-
-// isAt reports whether an interface was seen at an address, or is pinned there.
-func isAt(p site.Placed, a netip.Addr) bool {
-	return p.Interface.Seen == a || p.Interface.Pin != nil && p.Interface.Pin.Address == a
 }
 
 func isRouter(v site.View, p site.Placed, a netip.Addr, router string) bool {

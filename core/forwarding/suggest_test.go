@@ -367,7 +367,6 @@ type try struct {
 	needs []string // rules of other services
 	met   bool
 	liked bool // it is met where it prefers to be
-	twice bool // what is kept opens it already
 }
 
 // mayStay reports whether a rule of a service may be left as it is: it leads to the

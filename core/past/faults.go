@@ -14,7 +14,7 @@ func (o *Oracle) Faults(senders []string) []string {
 	for _, d := range o.Devices {
 		for _, f := range d.Interfaces {
 			if f.Pin != nil {
-				o.pinFaults(d.Name, d.ID, d.Kind, f, add)
+				o.pinFaults(d.Name, d.ID, d.Kind, len(d.Services) == 0, f, add)
 			}
 		}
 		for _, s := range d.Services {
@@ -44,7 +44,7 @@ func (o *Oracle) Faults(senders []string) []string {
 	return slices.Compact(out)
 }
 
-func (o *Oracle) pinFaults(name, id, kind string, f OracleInterface, add func(code, about string)) {
+func (o *Oracle) pinFaults(name, id, kind string, bare bool, f OracleInterface, add func(code, about string)) {
 	a := netip.MustParseAddr(f.Pin.Address)
 	for _, n := range o.Networks {
 		if n.ID != f.Network {
@@ -63,7 +63,7 @@ func (o *Oracle) pinFaults(name, id, kind string, f OracleInterface, add func(co
 		}
 		for i, r := range o.Routers {
 			front := o.Router(r.Upstream)
-			is := kind == "router" || name == r.Name && r.Name != "" || id == r.ID || kind == "" && f.Seen == r.WAN.Address
+			is := kind == "router" || name == r.Name && r.Name != "" || id == r.ID || kind == "" && (f.Seen == r.WAN.Address || bare && f.Pin.Address == r.WAN.Address)
 			if front >= 0 && o.serves(front, n.ID) && r.WAN.Address == f.Pin.Address && !is && i != front {
 				add("address-unusable", f.ID)
 			}

@@ -169,7 +169,7 @@ func (o *Oracle) behind(router int, address string) int {
 			alone := true
 			for _, d := range o.Devices {
 				for _, f := range d.Interfaces {
-					is := d.Kind == "router" || d.Name == r.Name && r.Name != "" || d.ID == r.ID || d.Kind == "" && f.Seen == address
+					is := d.Kind == "router" || d.Name == r.Name && r.Name != "" || d.ID == r.ID || d.Kind == "" && (f.Seen == address || len(d.Services) == 0 && f.Pin != nil && f.Pin.Address == address)
 					alone = alone && (f.Network != n.ID || f.Pin == nil || f.Pin.Address != address || is)
 				}
 			}

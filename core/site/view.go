@@ -381,18 +381,24 @@ func (v View) InFront(router string, inner Router) bool {
 
 // IsRouter gives the router that stands behind another and that an interface is, as the
 // router in front knows it: a device at its outside address, on the network between. A
-// router, by its kind or name; of unknown kind, one that was seen there.
+// router, by its kind or name; of unknown kind, one that was seen there, or is pinned there and
+// has no services.
 func (v View) IsRouter(p Placed, a netip.Addr) (Router, bool) {
 	for _, r := range v.outsides[a] {
 		front, ok := v.routers[r.Upstream]
 		if !ok || !front.On(p.Interface.Network) {
 			continue
 		}
-		if named(p, *r) || strings.EqualFold(p.Device.Kind, routerKind) || p.Device.Kind == "" && p.Interface.Seen == a {
+		if named(p, *r) || strings.EqualFold(p.Device.Kind, routerKind) || p.Device.Kind == "" && (p.Interface.Seen == a || len(p.Device.Services) == 0 && p.Interface.IsAt(a)) {
 			return *r, true
 		}
 	}
 	return Router{}, false
+}
+
+// IsAt reports whether an interface was seen at an address, or is pinned there.
+func (i Interface) IsAt(a netip.Addr) bool {
+	return i.Seen == a || i.Pin != nil && i.Pin.Address == a
 }
 
 // OutsideOf gives the router that stands behind another and whose outside an interface is
