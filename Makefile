@@ -5,8 +5,8 @@ export CGO_ENABLED ?= 0
 BIN := bin/vestpin
 WEB := $(shell find web/src web/index.html web/package.json web/vite.config.ts web/tsconfig.json -type f -not -name schema.d.ts)
 GO := $(shell find . -name '*.go' -not -name '*_test.go' -not -path './web/*') go.mod
-TOOLS := chromium dnsmasq udhcpc arp nft ip ping dhcpd avahi-daemon tcpdump dropbear miniupnpd iptables-restore
-PACKAGES := chromium dnsmasq-base udhcpc net-tools nftables iproute2 iputils-ping isc-dhcp-server avahi-daemon tcpdump dropbear-bin miniupnpd miniupnpd-nftables iptables
+TOOLS := chromium dnsmasq udhcpc arp nft ip ping dhcpd avahi-daemon tcpdump dropbear miniupnpd iptables-restore gcc
+PACKAGES := chromium dnsmasq-base udhcpc net-tools nftables iproute2 iputils-ping isc-dhcp-server avahi-daemon tcpdump dropbear-bin miniupnpd miniupnpd-nftables iptables gcc libc6-dev
 # Each reader of what others made is fuzzed for a short while.
 FUZZ := read:FuzzText read:FuzzCapture read/portlist:FuzzLists frame:FuzzSight frame:FuzzGateway
 
@@ -57,6 +57,7 @@ tools:
 
 test: tools build lint
 	go test -p 2 -timeout 20m ./core/...
+	CGO_ENABLED=1 go test -race -run SideBySide ./core/snag  # what one view is asked by several at once
 	VESTPIN_BROWSER=require go test -p 1 -timeout 20m $$(go list ./... | grep -v vestpin/core)  # one after the other: the browser and the figures want the machine to themselves
 	@for f in $(FUZZ); do go test -run '^$$' -fuzz "^$${f#*:}$$" -fuzztime 5s ./$${f%:*} || exit 1; done
 
