@@ -92,10 +92,16 @@ func ownPorts(r site.Router, proto site.Protocol) span.Set {
 }
 
 func label(v site.View, f site.Forward) string {
-	if w, ok := v.Service(f.Service); ok && f.Name == "" {
+	if f.Name != "" {
+		return f.Name
+	}
+	if w, ok := v.Service(f.Service); ok {
 		return w.Label()
 	}
-	return f.Name
+	if _, placed := v.Target(f); placed != nil {
+		return placed.Label()
+	}
+	return "port " + f.Outside.String()
 }
 
 // remark makes what may stand between quotes in a rule: one line, no quotes or backslashes,

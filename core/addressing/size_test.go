@@ -126,3 +126,23 @@ func BenchmarkPlan(b *testing.B) {
 		})
 	}
 }
+
+// BenchmarkObstacles asks of addresses of a full /16 what stands in their way, one after the
+// other: the figure is that of one address.
+func BenchmarkObstacles(b *testing.B) {
+	s := site.New("x", netip.MustParsePrefix("10.48.0.0/16"), netip.MustParseAddr("10.48.0.1"), nil)
+	for i := range 2000 {
+		id := fmt.Sprint("d", i)
+		a := netip.AddrFrom4([4]byte{10, 48, byte(1 + i/200), byte(20 + i%200)})
+		s.Devices = append(s.Devices, site.Device{ID: id, Interfaces: []site.Interface{{ID: id, Network: "main", Seen: a, Pin: &site.Pin{Address: a, By: site.ByDevice}}}})
+		s.Forwards = append(s.Forwards, site.Forward{ID: id, Router: "edge", Enabled: true, Protocol: site.TCP, To: a.Next().String()})
+	}
+	v := site.NewView(s)
+	a := s.Networks[0].Subnet.Addr()
+	for b.Loop() {
+		if a = a.Next(); !s.Networks[0].Subnet.Contains(a) {
+			a = s.Networks[0].Subnet.Addr()
+		}
+		Obstacles(v, s.Networks[0], a, site.ByReservation)
+	}
+}

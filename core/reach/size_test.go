@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"net/netip"
 	"testing"
+	"time"
 
 	"vestpin/core/site"
 	"vestpin/core/span"
@@ -67,5 +68,60 @@ func BenchmarkCompare(b *testing.B) {
 				}
 			}
 		})
+	}
+}
+
+// onOnePort is n forwards of one port, each for 64 senders of its own.
+func onOnePort(n int) site.View {
+	s := site.New("x", netip.MustParsePrefix("10.48.16.0/24"), netip.MustParseAddr("10.48.16.1"), nil)
+	s.Devices = []site.Device{{ID: "d", Interfaces: []site.Interface{{ID: "d", Network: "main", Pin: &site.Pin{Address: netip.MustParseAddr("10.48.16.20"), By: "device"}}}}}
+	for i := range n {
+		f := site.Forward{ID: fmt.Sprint("f", i), Router: "edge", Enabled: true, Protocol: site.TCP, Outside: span.Port(8080), To: "d", Inside: span.Port(80)}
+		for k := range 64 {
+			x := i*64 + k
+			f.From = append(f.From, site.Sender{Prefix: netip.PrefixFrom(netip.AddrFrom4([4]byte{byte(11 + x>>16), byte(x >> 8), byte(x), byte(i * 7)}), 32)})
+		}
+		s.Forwards = append(s.Forwards, f)
+	}
+	return site.NewView(s)
+}
+
+// numbers are n runs, every other number from where they begin.
+func numbers(n, from int) span.Set {
+	runs := make([]span.Run, n)
+	for i := range runs {
+		runs[i] = span.Run{Lo: uint32(4*i + from), Hi: uint32(4*i + from + 1)}
+	}
+	return span.Of(runs...)
+}
+
+// What is 16 times as much takes some 16 times as long, not 256 times.
+func TestWorkGrowsWithTheSite(t *testing.T) {
+	least := func(n int, of func(n int) func()) time.Duration {
+		do := of(n)
+		best := time.Hour
+		for range 5 {
+			began := time.Now()
+			do()
+			best = min(best, time.Since(began))
+		}
+		return best
+	}
+	for name, of := range map[string]func(n int) func(){
+		"minus":   func(n int) func() { a, b := numbers(100*n, 0), numbers(100*n, 1); return func() { a.Minus(b) } },
+		"overlap": func(n int) func() { a, b := numbers(100*n, 0), numbers(100*n, 1); return func() { a.Overlap(b) } },
+		"union":   func(n int) func() { a, b := numbers(100*n, 0), numbers(100*n, 1); return func() { a.Union(b) } },
+		"map":     func(n int) func() { v, _ := manyForwards(3 * n); return func() { Of(v) } },
+		"senders": func(n int) func() { v := onOnePort(n); return func() { Of(v).All("edge", netip.Addr{}) } },
+		"compare": func(n int) func() {
+			v, held := manyForwards(3 * n)
+			m := Of(v)
+			return func() { m.Compare("edge", site.Held{Forwards: held}) }
+		},
+	} {
+		small, large := least(200, of), least(3200, of)
+		if t.Log(name, small, large); large > 80*small+5*time.Millisecond {
+			t.Errorf("%s: %v, and 16 times as much %v", name, small, large)
+		}
 	}
 }

@@ -115,6 +115,35 @@ func TestTickedStepsOutliveThePlan(t *testing.T) {
 	}
 }
 
+// The exposed host is a step as any other: ticked, asked for again where it changes, and taken
+// out where nobody is exposed any more.
+func TestExposedHostIsAStep(t *testing.T) {
+	s := read(t, strings.Replace(plan, `"upnp":"on"`, `"upnp":"off","exposedHost":"rec.0"`, 1))
+	state := func() string {
+		for _, g := range Steps(site.NewView(s)) {
+			for _, st := range g.Steps {
+				if st.ID == "exposed:edge" {
+					return fmt.Sprint(g.ID, " ", st.State, " ", st.Fields)
+				}
+			}
+		}
+		return "none"
+	}
+	expect := func(want string) {
+		t.Helper()
+		if got := state(); got != want {
+			t.Errorf("%q, want %q", got, want)
+		}
+	}
+	expect("forward:edge todo [{Exposed host 10.48.16.20 }]")
+	s = tick(t, s)
+	expect("forward:edge done [{Exposed host 10.48.16.20 }]")
+	s.Routers[0].ExposedHost = "cam.0"
+	expect("forward:edge again [{Exposed host 10.48.16.21 }]")
+	s.Routers[0].ExposedHost = ""
+	expect("out todo []")
+}
+
 func TestHostName(t *testing.T) {
 	for name, want := range map[string]string{
 		"Gallery recorder": "gallery-recorder", "Küche/Ofen #2": "kueche-ofen-2", "a\nb": "a-b", "--": "device", "": "device", "مسجل": "device", strings.Repeat("long ", 30): "long-long-long-long-long-long-long-long-long-long-long-long-lon",
