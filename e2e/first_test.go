@@ -127,6 +127,10 @@ func TestSmallWindows(t *testing.T) {
 				t.Errorf("%s is %d pixels wide in a window of %d", path, wide, width)
 			}
 		}
+		do(t, ctx, Press("Hall cupboard router"), Sees("Stands behind"))
+		if wide := ask[float64](t, ctx, `Math.max(...[...document.querySelectorAll("[role=dialog] *")].map((e) => e.getBoundingClientRect().right))`); wide > float64(width) {
+			t.Errorf("the router's form reaches %.0f pixels in a window of %d", wide, width)
+		}
 	}
 	// A finger that is drawn over a picture scrolls the page; one on a pin moves the pin.
 	do(t, ctx, chromedp.Navigate(p.URL+"/s/pottery/addresses"), Wait(`document.querySelector("[data-tape]")`))

@@ -1,4 +1,4 @@
-import { Button, Fieldset, Heading, HStack, Input, SimpleGrid, Textarea } from "@chakra-ui/react";
+import { Button, Heading, HStack, Input, SimpleGrid, Textarea } from "@chakra-ui/react";
 import { api, must } from "../api/client";
 import type { Protocol, Router, Site } from "../api/model";
 import { useEdit, useSite } from "../api/site";
@@ -229,9 +229,9 @@ export function RouterForm({ router, onClose }: { router?: Router; onClose: () =
         {select("exposedHost", hosts(site, router?.id, t))}
       </SimpleGrid>
       {beside.length > 0 && (
-        <Fieldset.Root>
-          <Fieldset.Legend>{words.networks}</Fieldset.Legend>
-          <HStack flexWrap="wrap" gap="6px 18px">
+        <>
+          <Heading as="h3">{words.networks}</Heading>
+          <HStack flexWrap="wrap" gap="6px 18px" role="group" aria-label={words.networks}>
             {beside.map((n) => (
               <Check
                 key={n.id}
@@ -250,7 +250,7 @@ export function RouterForm({ router, onClose }: { router?: Router; onClose: () =
               </Check>
             ))}
           </HStack>
-        </Fieldset.Root>
+        </>
       )}
       <Heading as="h3">What its forwarding page can express</Heading>
       <SimpleGrid columns={{ base: 1, sm: 3 }} gap="12px">

@@ -52,6 +52,7 @@ export const slotRecipes = {
         position: "fixed",
         inset: 0,
         display: "grid",
+        gridTemplateColumns: "minmax(0, 1fr)", // else a narrow window cuts a dialog off
         placeItems: "center",
         overflowY: "auto",
         zIndex: "over",
