@@ -97,7 +97,7 @@ func TestPortsFromAText(t *testing.T) {
 	}
 }
 
-const heldPage = "Name;Protocol;External port;Internal IP;Internal port\nrecorder;TCP;8020;10.48.16.12;80\ncam;TCP;8021;10.48.16.21;80\nold;TCP;9000;10.48.16.99;9000\n"
+const heldPage = "Name;Protocol;External port;Internal IP;Internal port\nrecorder;TCP;8020;10.48.16.29;80\ncam;TCP;8021;10.48.16.21;80\nold;TCP;9000;10.48.16.44;9000\n"
 
 // A router's page is held against the plan line by line; the plan takes what only the router has,
 // and a line that was typed again is as planned.

@@ -14,7 +14,7 @@ import (
 )
 
 // rule is one rule of a packet filter: outside ports of one protocol, where they go, and
-// who may connect.
+// who may connect. One without an address keeps its ports from the rules behind it.
 type rule struct {
 	protocol site.Protocol
 	outside  span.Run
@@ -37,8 +37,7 @@ func rulesOf(v site.View, r site.Router) (rules []rule, left []string, err error
 			continue
 		}
 		if address, _ := v.Target(f); !address.IsValid() {
-			left = append(left, fmt.Sprintf("%s %s leads to no fixed address, and is left out", label(v, f), f.Outside))
-			continue
+			left = append(left, fmt.Sprintf("%s %s leads to no fixed address: nobody gets it", label(v, f), f.Outside))
 		}
 		for _, s := range reach.Leads(v, f) {
 			for _, run := range span.Of(s.Ports).Minus(ownPorts(r, s.Protocol)).Runs() {
@@ -52,24 +51,43 @@ func rulesOf(v site.View, r site.Router) (rules []rule, left []string, err error
 		}
 	}
 	if r.ExposedHost == "" {
-		return rules, left, nil
+		return needed(rules), left, nil
 	}
 	address, _ := v.TargetOf(r.ID, r.ExposedHost)
 	if !address.IsValid() {
-		return rules, append(left, "the exposed host has no fixed address, and is left out"), nil
+		return needed(rules), append(left, "the exposed host has no fixed address: nobody gets all other ports"), nil
 	}
 	for _, proto := range site.Both.Each() {
 		for _, run := range span.Of(span.Run{Lo: 1, Hi: 65535}).Minus(ownPorts(r, proto)).Runs() {
 			rules = append(rules, rule{protocol: proto, outside: run, address: address, inside: run, name: "exposed host: all other ports"})
 		}
 	}
-	return rules, left, nil
+	return needed(rules), left, nil
+}
+
+// needed leaves out the rules without an address that keep nothing from one behind them.
+func needed(rules []rule) []rule {
+	if !slices.ContainsFunc(rules, func(x rule) bool { return !x.address.IsValid() }) {
+		return rules
+	}
+	behind := map[site.Protocol]span.Set{}
+	out := slices.Clone(rules)
+	for i := len(rules) - 1; i >= 0; i-- {
+		x := rules[i]
+		switch {
+		case x.address.IsValid():
+			behind[x.protocol] = behind[x.protocol].Union(span.Of(x.outside))
+		case behind[x.protocol].Overlap(span.Of(x.outside)).Empty():
+			out = slices.Delete(out, i, i+1)
+		}
+	}
+	return out
 }
 
 // portByPort divides a rule that renumbers a range: a packet filter would send its ports to
 // whichever of those inside is free.
 func (r rule) portByPort() []rule {
-	if r.outside == r.inside || r.outside.Len() == 1 {
+	if r.outside == r.inside || r.outside.Len() == 1 || !r.address.IsValid() {
 		return []rule{r}
 	}
 	var out []rule
@@ -203,11 +221,14 @@ func nftables(w io.Writer, v site.View, r site.Router) error {
 		if site.Limits(x.from) {
 			from = "ip saddr " + set(x.from) + " "
 		}
-		to := x.address.String()
-		if x.outside != x.inside {
+		to := "dnat to " + x.address.String()
+		switch {
+		case !x.address.IsValid():
+			to = "return"
+		case x.outside != x.inside:
 			to += fmt.Sprintf(":%d", x.inside.Lo)
 		}
-		fmt.Fprintf(&b, "\t\t%s %s%s dport %s dnat to %s comment \"%s\"\n", out, from, x.protocol, span.PortList(x.outside), to, remark(x.name))
+		fmt.Fprintf(&b, "\t\t%s %s%s dport %s %s comment \"%s\"\n", out, from, x.protocol, span.PortList(x.outside), to, remark(x.name))
 	}
 	fmt.Fprintf(&b, "\t}\n\n\tchain passes {\n\t\ttype filter hook forward priority filter; policy accept;\n\t\tct state established,related accept\n\t\tct status dnat accept\n\t\tip saddr != %s ip daddr %s drop\n\t}\n", set(inner), set(inner))
 	if r.LoopsBack == "yes" {
@@ -257,12 +278,15 @@ func iptables(w io.Writer, v site.View, r site.Router) error {
 			}
 		}
 		dport := strings.ReplaceAll(span.PortList(x.outside).String(), "-", ":")
-		dest := x.address.String()
-		if x.outside != x.inside {
+		dest := "DNAT --to-destination " + x.address.String()
+		switch {
+		case !x.address.IsValid():
+			dest = "RETURN"
+		case x.outside != x.inside:
 			dest += fmt.Sprintf(":%d", x.inside.Lo)
 		}
 		for _, s := range from {
-			fmt.Fprintf(&b, "-A VESTPIN %s%s -p %s -m %s --dport %s -m comment --comment \"%s\" -j DNAT --to-destination %s\n", s, to, x.protocol, x.protocol, dport, remark(x.name), dest)
+			fmt.Fprintf(&b, "-A VESTPIN %s%s -p %s -m %s --dport %s -m comment --comment \"%s\" -j %s\n", s, to, x.protocol, x.protocol, dport, remark(x.name), dest)
 		}
 	}
 	for _, from := range inner {

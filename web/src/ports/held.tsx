@@ -246,10 +246,11 @@ function rowsOf(a: Answer, router: Router, state: HeldState): Row[] {
   const pickOf = (d: Discrepancy | undefined) =>
     d?.forward && targets.has(d.forward) ? `forward:${d.forward}` : `router:${router.id}`;
   const lines = (router.held?.forwards ?? []).map((h, i): Row => {
-    const differs = byLine.get(i + 1) ?? [];
+    const line = h.line || i + 1; // where it stands in what was read, or in what the router told
+    const differs = (byLine.get(line) ?? []).filter((d) => d.held.address === h.address);
     return {
       id: `line ${i + 1}`,
-      line: i + 1,
+      line,
       name: h.name ?? "",
       outside: h.outside,
       protocol: h.protocol,
