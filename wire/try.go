@@ -324,10 +324,19 @@ func sayMQTT(ctx context.Context, c net.Conn, to netip.AddrPort) greeting {
 // moment is a time or a date in a greeting, which changes from one look to the next.
 var moment = regexp.MustCompile(`\d{1,2}:\d\d(:\d\d)?|\d{4}-\d\d-\d\d|(Mon|Tue|Wed|Thu|Fri|Sat|Sun), \d{1,2} \w{3} \d{4}|[+-]\d{4}\b`)
 
+// pieceAfter is how long the next piece of a line is waited for.
+const pieceAfter = 200 * time.Millisecond
+
 // sayFirst takes the line that a server sends unasked.
 func sayFirst(_ context.Context, c net.Conn, _ netip.AddrPort) greeting {
 	buffer := make([]byte, 512)
-	n, _ := io.ReadAtLeast(c, buffer, 1)
+	n, err := io.ReadAtLeast(c, buffer, 1)
+	for err == nil && n < len(buffer) && !bytes.ContainsRune(buffer[:n], '\n') { // a line can come in pieces
+		c.SetReadDeadline(time.Now().Add(pieceAfter))
+		var more int
+		more, err = c.Read(buffer[n:])
+		n += more
+	}
 	line, _, _ := strings.Cut(string(buffer[:n]), "\n")
 	line = short(strings.TrimSpace(line))
 	switch {
