@@ -23,6 +23,17 @@ func (s *server) viewOf(ctx context.Context, id string) (site.View, error) {
 	return site.NewView(st.Site), nil
 }
 
+// heavyViewOf is viewOf for what takes long: it waits its turn, and leave ends that.
+func (s *server) heavyViewOf(ctx context.Context, id string) (v site.View, leave func(), err error) {
+	if v, err = s.viewOf(ctx, id); err != nil {
+		return v, nil, err
+	}
+	if leave, err = s.heavy(ctx); err != nil {
+		return v, nil, refusal(err)
+	}
+	return v, leave, nil
+}
+
 // pull tells what it comes to when a thread is pulled to an outside port.
 func (s *server) pull(ctx context.Context, in *struct {
 	SiteID
@@ -88,13 +99,9 @@ func (s *server) waysOut(ctx context.Context, in *struct {
 	SiteID
 	Service string `query:"service" required:"true"`
 }) (*struct{ Body []snag.Mend }, error) {
-	v, err := s.viewOf(ctx, in.ID)
+	v, leave, err := s.heavyViewOf(ctx, in.ID)
 	if err != nil {
 		return nil, err
-	}
-	leave, err := s.heavy(ctx)
-	if err != nil {
-		return nil, refusal(err)
 	}
 	defer leave()
 	mends, err := snag.WaysOut(v.Within(ctx), in.Service)
@@ -109,13 +116,9 @@ func (s *server) mendAll(ctx context.Context, in *struct {
 	SiteID
 	Code string `query:"code" required:"true"`
 }) (*struct{ Body snag.Mended }, error) {
-	v, err := s.viewOf(ctx, in.ID)
+	v, leave, err := s.heavyViewOf(ctx, in.ID)
 	if err != nil {
 		return nil, err
-	}
-	leave, err := s.heavy(ctx)
-	if err != nil {
-		return nil, refusal(err)
 	}
 	defer leave()
 	return &struct{ Body snag.Mended }{snag.MendAll(v, in.Code)}, nil
