@@ -107,7 +107,7 @@ func TestRouterIsComparedAndTakenOver(t *testing.T) {
 		return Wait(fmt.Sprintf(`(() => { const r = document.querySelector("[data-held-row='%s']"); return r?.dataset.state === %q && r.innerText.includes(%q) })()`, line, state, says))
 	}
 	do(t, ctx, chromedp.Navigate(p.URL+"/s/pottery/ports"), Press("Compare with the router"), SetText("Its forwarding page", heldPage), Press("Read this"), Sees("3 forwards that a router holds"), Press("Take what is new"),
-		Sees("3 lines, read"), Sees("6 differences"),
+		Sees("3 entries, read"), Sees("6 differences"),
 		row("line 1", "differs", "planned to .20: a digit?"), row("line 2", "same", "as planned"), row("line 3", "differs", "in no plan"), row("missing 0", "missing", "missing in the router"),
 		Wait(`document.querySelector("[data-eye='alone tcp 9000'], [data-eye*='9000']")`), Wait(`document.querySelector("[data-held='f1'], g[data-held]")`))
 	// The line that is wrong: its forward is picked, and noted as typed.

@@ -66,13 +66,13 @@ func read(t *testing.T, resp *http.Response) string {
 // new values, and sent both are there. What both changed is asked about first.
 func TestFormOpenWhileAnotherWindowWorks(t *testing.T) {
 	p, ctx := demo(t), open(t)
-	do(t, ctx, chromedp.Navigate(p.URL+"/s/pottery/addresses"), Sees("12 of 15 pinned"), Press("Hall cupboard router"), Fill("Lines it has", "20"))
+	do(t, ctx, chromedp.Navigate(p.URL+"/s/pottery/addresses"), Sees("12 of 15 pinned"), Press("Hall cupboard router"), Fill("Entries it has", "20"))
 	edit(t, p.URL, "pottery", 1, `{"do":"put-router","router":{"id":"edge","name":"Cellar router","network":"main","upnp":"off","wan":{"address":"203.0.113.99","kind":"static"},"form":{"lines":16}}}`)
 	do(t, ctx, Wait(fmt.Sprintf(`(() => { %s; return field("Name").value === "Cellar router" })()`, fields)))
 	value := func(label string) string {
 		return ask[string](t, ctx, fmt.Sprintf(`(() => { %s; return field(%q).value })()`, fields, label))
 	}
-	if name, lines, address := value("Name"), value("Lines it has"), value("Outside address"); name != "Cellar router" || lines != "20" || address != "203.0.113.99" {
+	if name, lines, address := value("Name"), value("Entries it has"), value("Outside address"); name != "Cellar router" || lines != "20" || address != "203.0.113.99" {
 		t.Errorf("the form shows %q, %q, %q", name, lines, address)
 	}
 	do(t, ctx, Press("Change the router"), Wait(`!document.querySelector("[role$=dialog]")`), Sees("Cellar router"), Sees("203.0.113.99"))
@@ -92,7 +92,7 @@ func TestFormOpenWhileAnotherWindowWorks(t *testing.T) {
 	if got := value("Name"); got != "Attic router" {
 		t.Errorf("what was typed is %q now", got)
 	}
-	do(t, ctx, Press("Keep “Attic router”"), Press("Change the router"), Wait(`!document.querySelector("[role$=dialog]")`), Sees("Attic router"), Sees("of 16 lines used"))
+	do(t, ctx, Press("Keep “Attic router”"), Press("Change the router"), Wait(`!document.querySelector("[role$=dialog]")`), Sees("Attic router"), Sees("of 16 entries used"))
 }
 
 // The note's undo takes back what the note says, on top of what another window did

@@ -109,8 +109,8 @@ func TestNetworkAndRouterForms(t *testing.T) {
 		Press(".100 – .179"), Fill("DHCP range", ".179-.100"), Press("Change the network"), Sees("did you mean 10.48.16.100-10.48.16.179"),
 		Fill("DHCP range", ".1-.179"), Press("Change the network"), Wait(`!document.querySelector("[role$=dialog]")`), Sees("covers the gateway"),
 		Press("Make it 10.48.16.2 to 10.48.16.179"), Wait(`!document.body.innerText.includes("covers the gateway")`),
-		Press("Hall cupboard router"), Choose("Renumbers", "none"), Fill("Lines it has", "4"), Press("Change the router"), Wait(`!document.querySelector("[role$=dialog]")`),
-		Sees("cannot be entered at the router"), Sees("5 of 4 lines used"),
+		Press("Hall cupboard router"), Choose("Renumbers", "none"), Fill("Entries it has", "4"), Press("Change the router"), Wait(`!document.querySelector("[role$=dialog]")`),
+		Sees("cannot be entered at the router"), Sees("5 of 4 entries used"),
 		Press("Hall cupboard router"), Fill("Outside ports it keeps", "tcp 80-79"), Press("Change the router"), Sees("ports from 1 to 65535"),
 		Keys(kb.Escape), Wait(`!document.querySelector("[role$=dialog]")`),
 	)

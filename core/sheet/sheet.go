@@ -265,7 +265,7 @@ func (p *page) forward(r site.Router) Group {
 		}
 		g.Steps = append(g.Steps, p.step(Step{
 			ID: fmt.Sprintf("line:%s:%d", f.ID, nth[f.ID]), Title: name,
-			Detail: fmt.Sprintf("line %d of %d", i+1, typed.All()), About: about, Fields: fields[i],
+			Detail: fmt.Sprintf("entry %d of %d", i+1, typed.All()), About: about, Fields: fields[i],
 		}))
 	}
 	if address, placed := p.v.TargetOf(r.ID, r.ExposedHost); r.ExposedHost != "" {
@@ -297,7 +297,7 @@ func (p *page) lineNote(r site.Router, lines int) string {
 		note = "1 forward"
 	}
 	if lines > forwards {
-		note += fmt.Sprintf(", %d lines as this router's form takes them", lines)
+		note += fmt.Sprintf(", %d entries as this router's form takes them", lines)
 	}
 	return note
 }

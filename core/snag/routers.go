@@ -45,7 +45,7 @@ func notFollowed(v View) []Snag {
 func linesRunOut(v View) []Snag {
 	has := func(f site.Form) int { return f.Lines }
 	needs := func(r site.Router) int { return v.typed(r).All() }
-	return runOut(v, "lines-run-out", has, needs, "The forwards need %d lines, but %s has %d.")
+	return runOut(v, "lines-run-out", has, needs, "The forwards need %d entries, but %s has %d.")
 }
 
 // reservationsRunOut finds routers with fewer reservations than are planned.

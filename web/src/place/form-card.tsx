@@ -23,11 +23,11 @@ export function FormCard({ router, onChange }: { router: Router; onChange: () =>
       <Pairs
         rows={[
           [
-            "A line takes",
+            "An entry takes",
             `${takes[f?.portsPerLine ?? "range"]}, ${f?.protocols.includes("both") ? "one protocol or both" : "one protocol"}`,
           ],
           ["Renumbers", renumbers[f?.renumber ?? "range"]],
-          ["Lines", f?.lines ? `${used} of ${f.lines}` : `${used}, no limit known`],
+          ["Entries", f?.lines ? `${used} of ${f.lines}` : `${used}, no limit known`],
           ["Reserves", reserves[f?.reserves ?? "anywhere"]],
           ["Limits the sender", limits[f?.limitsSender ?? "no"]],
         ]}

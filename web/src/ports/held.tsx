@@ -89,7 +89,7 @@ export function Held({ router }: { router: Router }) {
       <HStack flexWrap="wrap" mb="6px">
         <Heading>In {router.name || "the router"} now</Heading>
         <Text flex="1 1 240px" fontSize="small" color="muted" role="status">
-          {state ? saysOf(state) : "Not read yet. Paste its forwarding page, and every line is held against the plan."}
+          {state ? saysOf(state) : "Not read yet. Paste its forwarding page, and every entry is held against the plan."}
         </Text>
         <AskRouter router={router} />
         <Button size="xs" onClick={() => setReading(true)}>
@@ -194,7 +194,7 @@ function saysOf({ at, source, lines, differs, more }: HeldState): string {
   const from = [at && new Date(at).toLocaleString(), source].filter(Boolean).join(", from ");
   const found = differs.length + more;
   const how = found === 0 ? "the same as the plan" : plural(found, "difference");
-  return `${plural(lines, "line")}${from && `, read ${from}`}: ${how}.`;
+  return `${plural(lines, "entry", "entries")}${from && `, read ${from}`}: ${how}.`;
 }
 
 function Lines({ router, state }: { router: Router; state: HeldState }) {
@@ -210,7 +210,7 @@ function Lines({ router, state }: { router: Router; state: HeldState }) {
       </Box>
       <Grid
         grid={grid}
-        label="Lines of the router's page"
+        label="Entries of the router's page"
         picked={rows.find((r) => r.pick === pick && r.pick.startsWith("forward:"))?.id}
         onPick={(r) => setPick(r.pick)}
         rowData={(r) => ({ "data-held-row": r.id, "data-state": r.state })}

@@ -169,13 +169,13 @@ function RoomLeft({ router }: { router: Router }) {
   return (
     <Section title="Room left in the router">
       <Gauge
-        label="Lines used"
+        label="Entries used"
         value={used}
         of={lines || Math.max(1, used)}
         tone={lines && used > lines ? "madder" : "brass"}
       />
       <Text fontSize="small" color="muted" mt="4px">
-        {lines ? `${used} of ${lines} lines.` : `${plural(used, "line")}, and no limit is known.`}
+        {lines ? `${used} of ${lines} entries.` : `${plural(used, "entry", "entries")}, and no limit is known.`}
       </Text>
     </Section>
   );

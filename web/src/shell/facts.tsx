@@ -33,7 +33,9 @@ function factsOf(a: Answer, here: string[]): Fact[] {
         below: `outside, ${kinds[r.wan?.kind ?? "unknown"]}${r.wan?.name ? ` · ${r.wan.name}` : ""}`,
         about,
       });
-    const lines = r.form?.lines ? `${state.linesUsed} of ${r.form.lines} lines used` : plural(state.linesUsed, "line");
+    const lines = r.form?.lines
+      ? `${state.linesUsed} of ${r.form.lines} entries used`
+      : plural(state.linesUsed, "entry", "entries");
     const exposed = exposedOf(site, r);
     facts.push({
       key: r.id,

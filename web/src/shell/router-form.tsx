@@ -29,8 +29,8 @@ const renumbers = [
   ["none", "not at all"],
 ] as const;
 const protocols = [
-  ["tcp,udp,both", "TCP, UDP or both in one line"],
-  ["tcp,udp", "TCP or UDP, one a line"],
+  ["tcp,udp,both", "TCP, UDP or both in one entry"],
+  ["tcp,udp", "TCP or UDP, one an entry"],
   ["both", "always both"],
 ] as const;
 /** protocolsOf are the words that a choice stands for. */
@@ -64,11 +64,11 @@ const words = {
   networks: "Also routes to",
   exposedHost: "All other ports go to",
   upstream: "Stands behind",
-  portsPerLine: "A line takes",
+  portsPerLine: "An entry takes",
   protocols: "Protocols",
   renumber: "Renumbers",
   limitsSender: "Limits who may connect",
-  lines: "Lines it has",
+  lines: "Entries it has",
   reserves: "Reserves addresses",
   reservationLines: "Reservations it has",
   ownPorts: "Outside ports it keeps for itself",
