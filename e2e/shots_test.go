@@ -92,7 +92,7 @@ func picture(url string, s shot) ([]byte, error) {
 	steps := append([]Step{
 		chromedp.Navigate(url + "/"),
 		chromedp.Evaluate[chromedp.Void](fmt.Sprintf("localStorage.setItem('vestpin-mode', %q)", mode)),
-		chromedp.Navigate(url + s.path), Wait(`Boolean(document.querySelector("main"))`), Settled,
+		chromedp.Navigate(url + s.path), Wait(`Boolean(document.querySelector("main h1"))`), Settled,
 	}, s.steps...)
 	if err := chromedp.Do(ctx, append(steps, Settled)...); err != nil {
 		return nil, err
