@@ -3,6 +3,8 @@ package wire_test
 import (
 	"context"
 	"errors"
+	"fmt"
+	"maps"
 	"net/netip"
 	"slices"
 	"sync"
@@ -98,5 +100,53 @@ func TestSameAddressesElsewhere(t *testing.T) {
 	p, err := wire.Prove(context.Background(), w, wire.Trial{Site: site.NewView(s), From: wire.Inside, Only: []string{"rec.web"}}, func(wire.Trying) {})
 	if err != nil || p.Services[0].Inside.Result != site.HeardAnswers || p.Router.Gateway("main") != "00:00:5e:00:53:01" {
 		t.Errorf("%v %+v", err, p)
+	}
+}
+
+// Of two networks with the same addresses, as in two flats, this computer is in the one whose
+// devices are its neighbours, or whose gateway answered here before; where neither is known, in
+// none that is claimed.
+func TestEqualSubnetsAreToldApart(t *testing.T) {
+	t.Parallel()
+	place := func(change func(*site.Site)) wire.Place {
+		t.Helper()
+		w, s := pottery(t), potterySite(t)
+		twin := s.Networks[0]
+		twin.ID = "twin"
+		s.Networks = append(s.Networks, twin)
+		change(&s)
+		at, err := wire.PlaceOf(w, s)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return at
+	}
+	in := func(at wire.Place) string {
+		return fmt.Sprint(slices.Sorted(maps.Keys(at.On)), " ", slices.Sorted(slices.Values(at.Unclear)))
+	}
+	nothing := func(s *site.Site) {
+		for i := range s.Devices {
+			for k := range s.Devices[i].Interfaces {
+				s.Devices[i].Interfaces[k].MAC = ""
+			}
+		}
+	}
+	before := func(network string) func(*site.Site) {
+		return func(s *site.Site) {
+			s.Proofs = []site.Proof{{ID: "p1", Router: site.ProofRouter{Gateways: []site.ProofGateway{{Network: network, MAC: "00:00:5e:00:53:01"}}}}}
+		}
+	}
+	for what, c := range map[string]struct {
+		change func(*site.Site)
+		want   string
+	}{
+		"its devices are neighbours":  {func(*site.Site) {}, "[main] []"},
+		"nothing is known":            {nothing, "[] [main twin]"},
+		"the gateway answered before": {func(s *site.Site) { nothing(s); before("twin")(s) }, "[twin] []"},
+		"that is worth more":          {before("twin"), "[twin] []"},
+	} {
+		if got := in(place(c.change)); got != c.want {
+			t.Errorf("%s: %s, want %s", what, got, c.want)
+		}
 	}
 }
