@@ -103,3 +103,39 @@ func TestRulesOfHostileNames(t *testing.T) {
 		}
 	}
 }
+
+// An exposed host gets what no forward takes and the router does not keep: what a forward
+// leads to nobody is kept from it, and only from it.
+func TestRulesOfAnExposedHost(t *testing.T) {
+	for _, exposed := range []string{"", `"exposedHost":"10.48.16.9",`} {
+		s, err := site.Read([]byte(`{"format":"vestpin-site/1","name":"x",
+ "networks":[{"id":"main","subnet":"10.48.16.0/24","gateway":"10.48.16.1"}],
+ "routers":[{"id":"edge","network":"main",` + exposed + `"wan":{"address":"203.0.113.9","kind":"static"},"ownPorts":[{"protocol":"tcp","ports":"443"}]}],
+ "devices":[{"id":"loose","interfaces":[{"id":"loose.0","network":"main"}]}],
+ "forwards":[{"id":"f","router":"edge","protocol":"tcp","outside":"8080","to":"loose.0"}]}`))
+		if err != nil {
+			t.Fatal(err)
+		}
+		for name, want := range map[string][2][]string{
+			"nftables": {{"tcp dport 8080 return"}, {"tcp dport 1-442 dnat to 10.48.16.9", "tcp dport 444-65535 dnat to 10.48.16.9", "udp dport 1-65535 dnat to 10.48.16.9"}},
+			"iptables": {{"--dport 8080 -m comment --comment \"unnamed device\" -j RETURN"}, {"-p tcp -m tcp --dport 1:442 ", "-p tcp -m tcp --dport 444:65535 ", "-p udp -m udp --dport 1:65535 "}},
+		} {
+			target, err := Find(name)
+			if err != nil {
+				t.Fatal(err)
+			}
+			var b bytes.Buffer
+			if err := target.Write(&b, s, "edge"); err != nil {
+				t.Fatal(err)
+			}
+			at := 0
+			for _, line := range append(want[0], want[1]...) {
+				i := strings.Index(b.String()[at:], line)
+				if (i >= 0) != (exposed != "") {
+					t.Errorf("%s, exposed %q: %q at %d in\n%s", name, exposed, line, i, &b)
+				}
+				at += max(i, 0)
+			}
+		}
+	}
+}

@@ -231,3 +231,30 @@ func line(proto site.Protocol, outside, address, inside string, from ...string) 
 	h.Inside, _ = span.ParsePorts(inside)
 	return h
 }
+
+func TestSlip(t *testing.T) {
+	for _, c := range []struct {
+		a, b string
+		want bool
+	}{
+		{"8020", "8021", true}, {"8020", "8002", true}, {"20", "200", true}, {"8020", "820", true}, {"10", "01", true},
+		{"8020", "8020", false}, {"12", "20", false}, {"8015", "8305", false}, {"8015", "8351", false}, {"20", "2001", false}, {"", "8", false},
+	} {
+		if got := slip(c.a, c.b); got != c.want || slip(c.b, c.a) != c.want {
+			t.Errorf("%s for %s: %v", c.a, c.b, got)
+		}
+	}
+}
+
+// A difference names the line of what was read, where that is known; else the place in the list.
+func TestDifferenceNamesTheLine(t *testing.T) {
+	v, held := manyForwards(12)
+	for _, line := range []int{0, 7} {
+		held[10].Line = line
+		want := map[int]int{0: 11, 7: 7}[line]
+		c := Of(v).Compare("edge", site.Held{Forwards: held})
+		if !slices.ContainsFunc(c.Differs, func(d Discrepancy) bool { return d.Forward == "f10" && d.Line == want }) {
+			t.Errorf("line %d: %+v", line, c.Differs)
+		}
+	}
+}
