@@ -29,9 +29,8 @@ type Discrepancy struct {
 	Held     Treated       `json:"held"`
 	Says     string        `json:"says"`
 	Forward  string        `json:"forward,omitempty" doc:"The planned forward that decides"`
-	Line     int           `json:"line,omitempty" doc:"Where the held line that decides stands in its source"`
-
-	place int // of that line among what is held, counted from 1; 0 for none
+	Entry    int           `json:"entry,omitempty" doc:"Which of the router's entries decides, counted from 1"`
+	Line     int           `json:"line,omitempty" doc:"Where that entry stands in what was read"`
 }
 
 // Comparison is a plan for a router against what it really holds.
@@ -156,9 +155,9 @@ func (c *comparing) pair(run span.Run, plan, held Span, who Sources) {
 	if p.Fate == h.Fate && p.Address == h.Address && p.Inside.Equal(h.Inside) {
 		return
 	}
-	d := Discrepancy{Protocol: c.proto, Ports: span.PortList(run), Plan: p, Held: h, Forward: plan.Forward, place: placeOf(held.Forward) + 1}
-	if d.place > 0 {
-		d.Line = lineOf(c.lines, d.place)
+	d := Discrepancy{Protocol: c.proto, Ports: span.PortList(run), Plan: p, Held: h, Forward: plan.Forward, Entry: placeOf(held.Forward) + 1}
+	if d.Entry > 0 {
+		d.Line = lineOf(c.lines, d.Entry)
 	}
 	d.From, d.Except = who.senders()
 	for i := len(c.found) - 1; i >= 0 && i >= len(c.found)-8; i-- { // goes on where one of the last ended
@@ -200,18 +199,18 @@ func (d Discrepancy) OfExposedHost() bool {
 
 // HeldLine gives the line of what is held that decides a difference.
 func (d Discrepancy) HeldLine(has site.Held) (site.HeldForward, bool) {
-	if d.place == 0 || d.place > len(has.Forwards) {
+	if d.Entry == 0 || d.Entry > len(has.Forwards) {
 		return site.HeldForward{}, false
 	}
-	return has.Forwards[d.place-1], true
+	return has.Forwards[d.Entry-1], true
 }
 
 // Decides reports whether the i-th of what is held decides a difference.
-func (d Discrepancy) Decides(i int) bool { return d.place == i+1 }
+func (d Discrepancy) Decides(i int) bool { return d.Entry == i+1 }
 
 // goesOn reports whether b is the next ports of the same two fates.
 func goesOn(a, b Discrepancy) bool {
-	return a.Forward == b.Forward && a.place == b.place && a.Plan.Fate == b.Plan.Fate && a.Held.Fate == b.Held.Fate &&
+	return a.Forward == b.Forward && a.Entry == b.Entry && a.Plan.Fate == b.Plan.Fate && a.Held.Fate == b.Held.Fate &&
 		a.Plan.Address == b.Plan.Address && a.Held.Address == b.Held.Address && a.Plan.Exposed == b.Plan.Exposed && a.Held.Exposed == b.Held.Exposed &&
 		follow(a.Ports, b.Ports) && follow(a.Plan.Inside, b.Plan.Inside) && follow(a.Held.Inside, b.Held.Inside)
 }

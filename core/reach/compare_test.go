@@ -246,15 +246,26 @@ func TestSlip(t *testing.T) {
 	}
 }
 
-// A difference names the line of what was read, where that is known; else the place in the list.
+// A difference names the entry, and its line in what was read; where that is not known, its place.
 func TestDifferenceNamesTheLine(t *testing.T) {
 	v, held := manyForwards(12)
 	for _, line := range []int{0, 7} {
 		held[10].Line = line
 		want := map[int]int{0: 11, 7: 7}[line]
 		c := Of(v).Compare("edge", site.Held{Forwards: held})
-		if !slices.ContainsFunc(c.Differs, func(d Discrepancy) bool { return d.Forward == "f10" && d.Line == want }) {
+		if !slices.ContainsFunc(c.Differs, func(d Discrepancy) bool { return d.Forward == "f10" && d.Entry == 11 && d.Line == want }) {
 			t.Errorf("line %d: %+v", line, c.Differs)
 		}
+	}
+}
+
+func TestAnyOfIsNoMoreThanThem(t *testing.T) {
+	some := One(netip.MustParseAddr("198.51.100.7"))
+	rest := Anyone.Minus(some)
+	if got := AnyOf([]Sources{rest}); got.everybody() || !got.Overlap(some).Nobody() || !got.Covers(rest) {
+		t.Errorf("all but one are %+v", got)
+	}
+	if !AnyOf([]Sources{rest, some}).everybody() || !AnyOf(nil).Nobody() {
+		t.Error("with the one they are everybody; none are nobody")
 	}
 }

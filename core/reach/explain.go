@@ -39,16 +39,13 @@ type ending struct {
 }
 
 func explain(v site.View, r site.Router, differs []Discrepancy, held []site.HeldForward) {
-	e := explaining{v: v, router: r, held: held, lines: map[start][]site.HeldForward{}, forwards: map[string]*site.Forward{}, missing: map[ending][]*Discrepancy{}, extra: map[ending][]*Discrepancy{}}
-	for _, h := range held {
+	e := explaining{v: v, router: r, held: held, heldTo: map[netip.Addr][]int{}, plannedTo: map[netip.Addr][]*site.Forward{}, lines: map[start][]site.HeldForward{}, forwards: map[string]*site.Forward{}, missing: map[ending][]*Discrepancy{}, extra: map[ending][]*Discrepancy{}}
+	for i, h := range held {
+		e.heldTo[h.Address] = append(e.heldTo[h.Address], i)
 		if !h.Outside.IsZero() {
 			at := start{h.Address, h.Outside.At(0)}
 			e.lines[at] = append(e.lines[at], h)
 		}
-	}
-	e.heldTo, e.plannedTo = map[netip.Addr][]int{}, map[netip.Addr][]*site.Forward{}
-	for i, h := range held {
-		e.heldTo[h.Address] = append(e.heldTo[h.Address], i)
 	}
 	for i := range v.Forwards {
 		f := &v.Forwards[i]
@@ -115,13 +112,13 @@ func (e explaining) exposedHost(d *Discrepancy) string {
 // router as planned, but the one that decides there comes before the other.
 func (e explaining) order(ports string, d *Discrepancy) (string, bool) {
 	f, ok := e.forwards[d.Forward]
-	if !ok || d.place == 0 || !e.plannedAs(e.held[d.place-1]) {
+	if !ok || d.Entry == 0 || !e.plannedAs(e.held[d.Entry-1]) {
 		return "", false
 	}
 	for _, i := range e.heldTo[d.Plan.Address] {
-		if i+1 > d.place && e.is(e.held[i], *f) {
+		if i+1 > d.Entry && e.is(e.held[i], *f) {
 			return fmt.Sprintf("%s goes to %s in the router, planned to %s: line %d comes before line %d, and the first that matches decides. Change their order.",
-				ports, e.at(d.Held), e.planned(d), lineOf(e.held, d.place), lineOf(e.held, i+1)), true
+				ports, e.at(d.Held), e.planned(d), lineOf(e.held, d.Entry), lineOf(e.held, i+1)), true
 		}
 	}
 	return "", false
@@ -320,7 +317,7 @@ func Takes(differs []Discrepancy) [][]Discrepancy {
 	place := map[who]int{}
 	var out [][]Discrepancy
 	for _, d := range differs {
-		key := who{d.Forward, d.place}
+		key := who{d.Forward, d.Entry}
 		if d.OfExposedHost() {
 			key = who{"", -1}
 		}

@@ -238,19 +238,18 @@ function brief({ plan, held, from, except, says }: Discrepancy, network: Network
 function rowsOf(a: Answer, router: Router, state: HeldState): Row[] {
   const network = networkOf(a.site, router.network);
   const { targets } = indexOf(a);
-  const byLine = new Map<number, Discrepancy[]>();
+  const byEntry = new Map<number, Discrepancy[]>();
   const missing: Discrepancy[] = [];
   for (const d of state.differs)
-    if (d.line) byLine.set(d.line, [...(byLine.get(d.line) ?? []), d]);
+    if (d.entry) byEntry.set(d.entry, [...(byEntry.get(d.entry) ?? []), d]);
     else missing.push(d);
   const pickOf = (d: Discrepancy | undefined) =>
     d?.forward && targets.has(d.forward) ? `forward:${d.forward}` : `router:${router.id}`;
   const lines = (router.held?.forwards ?? []).map((h, i): Row => {
-    const line = h.line || i + 1; // where it stands in what was read, or in what the router told
-    const differs = (byLine.get(line) ?? []).filter((d) => d.held.address === h.address);
+    const differs = byEntry.get(i + 1) ?? [];
     return {
       id: `line ${i + 1}`,
-      line,
+      line: h.line || i + 1, // where it stands in what was read, or in what the router told
       name: h.name ?? "",
       outside: h.outside,
       protocol: h.protocol,
