@@ -80,7 +80,7 @@ export function PortsView() {
         </>
       }
     >
-      <ViewHead title="Ports" hint="Pull a thread from a device port to an outside port, or pick it and type">
+      <ViewHead title="Ports" hint="Pull a thread to an outside port, or pick it and type">
         {rootsOf(a).length > 1 && (
           <Select
             aria-label="Router"
