@@ -9,8 +9,10 @@
 package forwarding
 
 import (
+	"maps"
 	"slices"
 
+	"vestpin/core/reach"
 	"vestpin/core/site"
 )
 
@@ -50,10 +52,52 @@ type delta struct {
 // router's own, only pinned interfaces, only what the form takes; as many wishes
 // as possible by rank; few services set to another port on their device; few
 // existing forwards changed; preferred or equal ports; few lines.
+//
+// A wish may work by chance, over forwards that its own service could not keep. Where a plan
+// would end what works, it is made again with the forwards that lead to it kept as they are.
 func Suggest(v site.View) Plan { return suggestFor(v, v.Wishes()) }
 
 func suggestFor(v site.View, open []site.Wish) Plan {
-	p := newPlanner(v, open)
+	now := reach.Of(v)
+	kept := map[string]bool{}
+	for {
+		p := newPlanner(v, open, now, kept)
+		plan := p.plan()
+		if more := p.ended(plan, now); len(more) == 0 || v.Stopped() {
+			return plan
+		} else {
+			maps.Copy(kept, more)
+		}
+	}
+}
+
+// ended gives the forwards over which wishes are met now that the plan would end, of those
+// that need not stay.
+func (p *planner) ended(plan Plan, now *reach.Map) map[string]bool {
+	out := map[string]bool{}
+	next, err := p.takenBy(&plan)
+	if err != nil || len(plan.Changes) == 0 {
+		return out
+	}
+	after := reach.Of(next)
+	for _, w := range p.wishes {
+		still, ok := next.Service(w.Service.ID)
+		if !ok || after.Met(still) || !now.Met(w.Wish) {
+			continue
+		}
+		for _, m := range now.Entries(w.Wish) {
+			for _, id := range m.Via {
+				if !p.stays[id] {
+					out[id] = true
+				}
+			}
+		}
+	}
+	return out
+}
+
+func (p *planner) plan() Plan {
+	v := p.v
 	if v.Stopped() {
 		return Plan{}
 	}

@@ -42,7 +42,11 @@ type leg struct {
 // it shut.
 func (p *planner) findWays(w *wish) {
 	w.refusal = p.lookForWays(w)
-	for _, kept := range p.subsets(w, w.held) {
+	shut := [][]held{nil} // what leads to a device without a pin stays only where it meets the wish
+	if w.Interface.Pin != nil {
+		shut = p.subsets(w, w.held)
+	}
+	for _, kept := range shut {
 		w.ways = append(w.ways, way{out: true, keeps: kept})
 	}
 	for _, wy := range w.ways {
@@ -60,12 +64,6 @@ func (p *planner) findOptions(w *wish) {
 }
 
 func (p *planner) lookForWays(w *wish) refusal {
-	if w.Interface.Pin == nil {
-		return refusal{kind: notPinned}
-	}
-	if n, ok := p.v.Network(w.Interface.Network); ok && !n.Subnet.Contains(w.Interface.Pin.Address) {
-		return refusal{kind: offNetwork, says: fmt.Sprintf("%s is pinned at %s, which is not in %s", w.Device.Label(), w.Interface.Pin.Address, n.Subnet)}
-	}
 	routers, why := reach.Route(p.v, w.Wish)
 	if why != "" {
 		return refusal{kind: noRoute, says: why}
@@ -83,6 +81,9 @@ func (p *planner) lookForWays(w *wish) refusal {
 		}
 		return refusal{}
 	}
+	if n, ok := p.v.Network(w.Interface.Network); ok && w.Interface.Pin != nil && !n.Subnet.Contains(w.Interface.Pin.Address) {
+		return refusal{kind: offNetwork, says: fmt.Sprintf("%s is pinned at %s, which is not in %s", w.Device.Label(), w.Interface.Pin.Address, n.Subnet)}
+	}
 	for _, kept := range p.subsets(w, w.held) {
 		leads := p.leads(kept)
 		switch {
@@ -95,6 +96,9 @@ func (p *planner) lookForWays(w *wish) refusal {
 		}
 	}
 	p.byOthers(w, routers)
+	if w.Interface.Pin == nil {
+		return refusal{kind: notPinned}
+	}
 	t := &trail{planner: p, w: w, routers: routers, want: want}
 	for _, held := range p.withAndWithout(w.held) {
 		t.held, t.known = held, map[int][]lead{}

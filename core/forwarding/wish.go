@@ -79,17 +79,17 @@ type wish struct {
 	capped  bool     // there are more ways than were looked at
 }
 
-// newPlanner sorts what a site has; the wishes come in the order of their ranks.
-func newPlanner(v site.View, open []site.Wish) *planner {
+// newPlanner sorts what a site has; the wishes come in the order of their ranks. Some forwards
+// are kept like those made by hand.
+func newPlanner(v site.View, open []site.Wish, now *reach.Map, kept map[string]bool) *planner {
 	p := &planner{v: v, pages: map[string]form.Page{}, taken: map[side]*taken{}, heldAt: map[string][]held{}, neededBy: map[string][]string{}, room: map[string]int{}}
-	now := reach.Of(v)
 	used := map[string]int{}
 	p.stays = map[string]bool{}
 	for _, r := range v.Routers {
 		p.pages[r.ID] = form.Of(r.Form)
 	}
 	for _, f := range v.Forwards {
-		if f.Enabled && (f.Locked || f.Service == "") {
+		if f.Enabled && (f.Locked || f.Service == "" || kept[f.ID]) {
 			p.stays[f.ID] = true
 			n, _ := p.pages[f.Router].Count(f)
 			used[f.Router] += n
@@ -249,13 +249,19 @@ func (p *planner) holder(f site.Forward, place int) (at int, taken bool) {
 // it can work, and nothing that stays takes its ports before it.
 func (p *planner) keepable(w *wish, f site.Forward, place int) (held, bool) {
 	lines, err := p.pages[f.Router].Count(f)
-	if err != nil || p.clashesBefore(f, place) || w.Interface.Pin == nil {
+	if err != nil || p.clashesBefore(f, place) {
 		return held{}, false
 	}
 	h := held{f, lines, reach.Leads(p.v, f)}
 	address, placed := p.v.Target(f)
 	r, _ := p.v.Router(f.Router)
-	if n, ok := p.v.NetworkAt(r, address); !ok || placed != nil && placed.Interface.Network != n.ID {
+	n, there := p.v.NetworkAt(r, address)
+	if loose := placed != nil && placed.Interface.Pin == nil; loose {
+		there = r.On(placed.Interface.Network)
+	} else if placed != nil {
+		there = there && placed.Interface.Network == n.ID
+	}
+	if !there {
 		return held{}, false
 	}
 	inner, behind := reach.Inner(p.v, f.Router, address)
@@ -263,7 +269,7 @@ func (p *planner) keepable(w *wish, f site.Forward, place int) (held, bool) {
 		placed = nil // it is the router behind
 	}
 	if placed != nil {
-		return h, placed.Interface.ID == w.Interface.ID && placed.Interface.Pin != nil && f.Protocol.Meets(w.Service.Protocol) && !f.InsidePorts().Set().Overlap(w.Service.Ports.Set()).Empty()
+		return h, placed.Interface.ID == w.Interface.ID && f.Protocol.Meets(w.Service.Protocol) && !f.InsidePorts().Set().Overlap(w.Service.Ports.Set()).Empty()
 	}
 	if !behind {
 		return held{}, false
