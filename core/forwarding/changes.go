@@ -37,7 +37,7 @@ func (c *changing) add(service string, e site.Edit, why string) {
 func (c *changing) wish(w *wish, wy way, placed []site.Forward, met bool) {
 	spare := slices.Clone(w.lost)
 	for _, h := range w.held {
-		if !slices.ContainsFunc(wy.keeps, func(o held) bool { return o.ID == h.ID }) {
+		if !isOf(wy.keeps, h.ID) {
 			spare = append(spare, h.Forward)
 		}
 	}

@@ -42,9 +42,9 @@ type choices struct {
 	spent   int // of the work that may be done
 }
 
-// unitPlace is what a unit stands for: outside ports of a router, or what is no router's.
+// unitPlace is what a unit stands for: ports within a scope.
 type unitPlace struct {
-	side
+	scope
 	run span.Run
 }
 
@@ -157,70 +157,76 @@ func (c *choices) enterUnits(group []claimed, next int) int {
 
 // findUnits cuts what options use into units that only one wish can have.
 func (c *choices) findUnits() {
-	on := map[side][]claimed{}
+	on := map[scope][]claimed{}
 	for i, w := range c.p.wishes {
 		for k, o := range w.options {
 			for _, u := range o.uses {
-				on[u.side] = append(on[u.side], claimed{u.claim, user{i, k}})
+				on[u.scope] = append(on[u.scope], claimed{u.claim, user{i, k}})
 			}
 		}
 	}
 	next := 0
-	sides := slices.SortedFunc(maps.Keys(on), func(a, b side) int {
-		return cmp.Or(cmp.Compare(a.router, b.router), cmp.Compare(a.proto, b.proto))
+	scopes := slices.SortedFunc(maps.Keys(on), func(a, b scope) int {
+		return cmp.Or(cmp.Compare(a.kind, b.kind), cmp.Compare(a.id, b.id), cmp.Compare(a.proto, b.proto))
 	})
-	for _, at := range sides {
+	for _, at := range scopes {
 		if c.p.v.Stopped() {
 			return
 		}
-		list := on[at]
-		slices.SortStableFunc(list, func(a, b claimed) int { return cmp.Compare(a.run.Lo, b.run.Lo) })
-		var cuts []uint32
-		for _, cl := range list {
-			cuts = append(cuts, cl.run.Lo, cl.run.Hi+1)
+		next = c.cut(at, on[at], next)
+	}
+}
+
+// cut sweeps the claims in a scope from the lowest port to the highest, and gives units to
+// those that several wishes make, numbered from next on.
+func (c *choices) cut(at scope, list []claimed, next int) int {
+	slices.SortStableFunc(list, func(a, b claimed) int { return cmp.Compare(a.run.Lo, b.run.Lo) })
+	var cuts []uint32
+	for _, cl := range list {
+		cuts = append(cuts, cl.run.Lo, cl.run.Hi+1)
+	}
+	slices.Sort(cuts)
+	cuts = slices.Compact(cuts)
+	var active []claimed
+	for k := 0; k+1 < len(cuts); k++ {
+		active = slices.DeleteFunc(active, func(cl claimed) bool { return cl.run.Hi < cuts[k] })
+		for len(list) > 0 && list[0].run.Lo == cuts[k] {
+			active, list = append(active, list[0]), list[1:]
 		}
-		slices.Sort(cuts)
-		cuts = slices.Compact(cuts)
-		var active []claimed
-		for k := 0; k+1 < len(cuts); k++ {
-			active = slices.DeleteFunc(active, func(cl claimed) bool { return cl.run.Hi < cuts[k] })
-			for len(list) > 0 && list[0].run.Lo == cuts[k] {
-				active = append(active, list[0])
-				list = list[1:]
-			}
-			if len(active) < 2 || !slices.ContainsFunc(active, func(cl claimed) bool { return cl.wish != active[0].wish }) {
-				continue
-			}
-			// Those who read share the ports among themselves, so each of them has a unit
-			// with all who write.
-			groups := map[int][]claimed{-1: nil}
-			for _, cl := range active {
-				if cl.reads {
-					groups[cl.wish] = append(groups[cl.wish], cl)
-				} else {
-					groups[-1] = append(groups[-1], cl)
-				}
-			}
-			for _, reader := range slices.Sorted(maps.Keys(groups)) {
-				first := next
-				place := unitPlace{at, span.Run{Lo: cuts[k], Hi: cuts[k+1] - 1}}
-				writers := groups[-1]
-				if reader < 0 {
-					next = c.enterUnits(writers, next)
-				} else {
-					for lands, group := range byLanding(groups[reader]) {
-						elsewhere := slices.DeleteFunc(slices.Clone(writers), func(cl claimed) bool { return cl.lands == lands })
-						if len(elsewhere) > 0 {
-							next = c.enterUnits(slices.Concat(group, elsewhere), next)
-						}
-					}
-				}
-				for u := first; u < next; u++ {
-					c.unitAt[u] = place
-				}
+		if len(active) < 2 || !slices.ContainsFunc(active, func(cl claimed) bool { return cl.wish != active[0].wish }) {
+			continue
+		}
+		first := next
+		next = c.share(active, next)
+		for u := first; u < next; u++ {
+			c.unitAt[u] = unitPlace{at, span.Run{Lo: cuts[k], Hi: cuts[k+1] - 1}}
+		}
+	}
+	return next
+}
+
+// share gives units to claims on the same ports. Those who read share them among themselves,
+// so each of them has units with those who write to elsewhere.
+func (c *choices) share(active []claimed, next int) int {
+	var writers []claimed
+	readers := map[int][]claimed{} // by wish
+	for _, cl := range active {
+		if cl.reads {
+			readers[cl.wish] = append(readers[cl.wish], cl)
+		} else {
+			writers = append(writers, cl)
+		}
+	}
+	next = c.enterUnits(writers, next)
+	for _, reader := range slices.Sorted(maps.Keys(readers)) {
+		for lands, group := range byLanding(readers[reader]) {
+			elsewhere := slices.DeleteFunc(slices.Clone(writers), func(cl claimed) bool { return cl.lands == lands })
+			if len(elsewhere) > 0 {
+				next = c.enterUnits(slices.Concat(group, elsewhere), next)
 			}
 		}
 	}
+	return next
 }
 
 // best leaves out the choices that are no better than another in anything.

@@ -45,16 +45,16 @@ func (s sockets) free(router string, proto site.Protocol, ports span.Ports) bool
 
 // enterWay enters the exact ports of a way.
 func (s sockets) enterWay(wy way, n int32) {
-	for _, l := range wy.legs {
-		if !l.free {
-			s.enter(l.Router, l.Protocol, l.Outside, n)
+	for _, d := range wy.drafts() {
+		if !d.later {
+			s.enter(d.Router, d.Protocol, d.Outside, n)
 		}
 	}
 	for _, h := range wy.keeps {
 		s.enter(h.Router, h.Protocol, h.Outside, n)
 	}
-	for _, u := range wy.exposed {
-		s.enter(u.router, u.proto, span.PortList(u.run), n)
+	for _, u := range wy.yielding {
+		s.enter(u.id, u.proto, span.PortList(u.run), n)
 	}
 }
 
@@ -100,7 +100,7 @@ func (p *planner) plainest(s solution, used sockets) {
 // keepsForOthers reports whether a way keeps the forwards of its wish that others rely on.
 func (p *planner) keepsForOthers(w *wish, wy way) bool {
 	return !slices.ContainsFunc(w.held, func(h held) bool {
-		return len(p.neededBy[h.ID]) > 0 && !slices.ContainsFunc(wy.keeps, func(o held) bool { return o.ID == h.ID })
+		return len(p.neededBy[h.ID]) > 0 && !isOf(wy.keeps, h.ID)
 	})
 }
 
@@ -114,12 +114,12 @@ func fewerLines(a, b map[string]int) bool {
 }
 
 func fits(used sockets, wy way) bool {
-	for _, l := range wy.legs {
-		if !l.free && !used.free(l.Router, l.Protocol, l.Outside) {
+	for _, d := range wy.drafts() {
+		if !d.later && !used.free(d.Router, d.Protocol, d.Outside) {
 			return false
 		}
 	}
-	if slices.ContainsFunc(wy.exposed, func(u use) bool { return !used.free(u.router, u.proto, span.PortList(u.run)) }) {
+	if slices.ContainsFunc(wy.yielding, func(u use) bool { return !used.free(u.id, u.proto, span.PortList(u.run)) }) {
 		return false
 	}
 	return !slices.ContainsFunc(wy.keeps, func(h held) bool { return !used.free(h.Router, h.Protocol, h.Outside) })
@@ -128,26 +128,28 @@ func fits(used sockets, wy way) bool {
 // place finds the ports that were left for later and gives the new forwards of a wish,
 // false where there are not so many free ports in a row.
 func (p *planner) place(w *wish, wy way, used sockets) ([]site.Forward, bool) {
+	drafts := wy.drafts()
 	var ports span.Ports
-	if slices.ContainsFunc(wy.legs, func(l leg) bool { return l.free }) {
+	if slices.ContainsFunc(drafts, func(d draft) bool { return d.later }) {
 		var ok bool
 		if ports, ok = p.fresh(w, wy, used); !ok {
 			return nil, false
 		}
 	}
 	out := []site.Forward{}
-	for _, l := range wy.legs {
-		f := l.Forward
-		if l.free {
-			f.Outside = ports
-			used.enter(f.Router, f.Protocol, f.Outside, 1)
+	for _, d := range drafts {
+		made := d.Forward
+		if d.later {
+			made.Outside = ports
+			used.enter(made.Router, made.Protocol, made.Outside, 1)
 		}
-		if l.within {
-			f.Inside = ports
+		if d.insideLater {
+			made.Inside = ports
 		}
-		out = append(out, f)
+		out = append(out, made)
 	}
-	for _, at := range wy.through {
+	sides, _ := wy.passes()
+	for _, at := range sides {
 		used.enter(at.router, at.proto, ports, 1)
 	}
 	return out, true
@@ -162,18 +164,19 @@ func (p *planner) fresh(w *wish, wy way, used sockets) (span.Ports, bool) {
 		ports = wy.setTo
 	}
 	var lists []*[65536]int32
-	for _, l := range wy.legs {
-		if l.free {
-			for _, proto := range l.Protocol.Each() {
-				lists = append(lists, used.of(side{l.Router, proto}))
+	for _, d := range wy.drafts() {
+		if d.later {
+			for _, proto := range d.Protocol.Each() {
+				lists = append(lists, used.of(side{d.Router, proto}))
 			}
 		}
 	}
-	for _, at := range wy.through {
+	sides, within := wy.passes()
+	for _, at := range sides {
 		lists = append(lists, used.of(at))
 	}
 	isFree := func(n int) bool {
-		return (wy.within.Empty() || wy.within.Contains(uint32(n))) && !slices.ContainsFunc(lists, func(l *[65536]int32) bool { return l[n] > 0 })
+		return (within.Empty() || within.Contains(uint32(n))) && !slices.ContainsFunc(lists, func(l *[65536]int32) bool { return l[n] > 0 })
 	}
 	if single, ok := ports.Single(); ok {
 		last := strconv.Itoa(int(w.Interface.Pin.Address.As4()[3]))

@@ -618,7 +618,7 @@ func (o *oracle) opensTwice(nd need, ports span.Ports, kept, made []rule) bool {
 		for _, proto := range singles(string(nd.Protocol)) {
 			one := nd
 			one.Protocol = site.Protocol(proto)
-			if met, _ := o.metListed(one, ports, append(slices.Clone(o.fixed), kept...)); met {
+			if met, _ := o.met(one, ports, append(slices.Clone(o.fixed), kept...)); met {
 				open = append(open, proto)
 			}
 		}

@@ -113,7 +113,7 @@ func (e *explaining) contested(core []int) (site.Router, string, bool) {
 	for _, ch := range e.meeting(core[0]) {
 		for _, u := range ch.units {
 			at := e.unitAt[u]
-			if r, ok := e.p.v.Router(at.router); ok && others[u] {
+			if r, ok := e.p.v.Router(at.id); ok && at.kind == outsideRouter && others[u] {
 				return r, fmt.Sprintf("%s/%s", span.PortList(at.run), at.proto), true
 			}
 		}
@@ -248,7 +248,7 @@ func (e *explaining) tied(i int) (list []int, plain bool) {
 	list, plain = []int{i}, true
 	in := map[int]bool{i: true}
 	for at := 0; at < len(list); at++ {
-		plain = plain && !slices.ContainsFunc(e.p.wishes[list[at]].ways, func(wy way) bool { return len(wy.bars)+len(wy.needs)+len(wy.exposed) > 0 })
+		plain = plain && !slices.ContainsFunc(e.p.wishes[list[at]].ways, func(wy way) bool { return len(wy.bars)+len(wy.needs)+len(wy.yielding) > 0 })
 		for _, ch := range e.meeting(list[at]) {
 			plain = plain && len(ch.units) == 1
 			for _, u := range ch.units {

@@ -192,10 +192,7 @@ func (p *planner) take() {
 		if !p.stays[f.ID] {
 			continue
 		}
-		who := reach.Anyone
-		if p.pages[f.Router].LimitsSenders() {
-			who = reach.Allowed(f.From)
-		}
+		who := p.allowed(f)
 		for _, proto := range f.Protocol.Each() {
 			at := side{f.Router, proto}
 			for _, run := range f.Outside.Runs() {
@@ -222,10 +219,7 @@ func (p *planner) clashesBefore(f site.Forward, place int) bool {
 // holder finds the forward that stays and gets a port that one at a place wants; -1 where
 // the router has it for itself.
 func (p *planner) holder(f site.Forward, place int) (at int, taken bool) {
-	who := reach.Anyone
-	if p.pages[f.Router].LimitsSenders() {
-		who = reach.Allowed(f.From)
-	}
+	who := p.allowed(f)
 	for _, proto := range f.Protocol.Each() {
 		t := p.taken[side{f.Router, proto}]
 		for _, run := range f.Outside.Runs() {
@@ -279,7 +273,7 @@ func (p *planner) keepable(w *wish, f site.Forward, place int) (held, bool) {
 }
 
 // leads gives what leads to a goal at a router: what stays, and what of a wish is kept.
-func (p *planner) leads(kept []held) func(router string, goal reach.Goal) []reach.Span {
+func (p *planner) leads(kept []held) reach.Lookup {
 	staid := p.staying(kept)
 	return func(router string, goal reach.Goal) []reach.Span {
 		out := staid.To(router, goal)
@@ -305,7 +299,7 @@ func (p *planner) staying(kept []held) *reach.Map {
 	before := map[string]bool{}
 	key := ""
 	for _, h := range p.shadows {
-		if slices.ContainsFunc(kept, func(o held) bool { return o.ID == h.ID }) {
+		if isOf(kept, h.ID) {
 			before[h.ID] = true
 			key += h.ID + "\n"
 		}
@@ -327,23 +321,3 @@ func (p *planner) staying(kept []held) *reach.Map {
 
 // movable reports whether a span is of a forward that need not stay.
 func (p *planner) movable(s reach.Span) bool { return s.Forward != "" && !p.stays[s.Forward] }
-
-// firm is what leads give that no forward of another wish, kept or new, could take: not what
-// an exposed host gets, nor what one that stands before it may have.
-func (p *planner) firm(w *wish, leads func(string, reach.Goal) []reach.Span) func(string, reach.Goal) []reach.Span {
-	return func(router string, goal reach.Goal) []reach.Span {
-		spans := leads(router, goal)
-		yields := func(s reach.Span) bool { return p.yields(w, router, s) }
-		if !slices.ContainsFunc(spans, yields) {
-			return spans
-		}
-		return slices.DeleteFunc(slices.Clone(spans), yields)
-	}
-}
-
-// yields reports whether a forward of another wish could take ports of a span.
-func (p *planner) yields(w *wish, router string, s reach.Span) bool {
-	return s.Exposed || p.stays[s.Forward] && slices.ContainsFunc(p.shadows, func(h held) bool {
-		return h.Router == router && h.Service != w.Service.ID && h.Protocol.Covers(s.Protocol) && h.Outside.Set().Touches(s.Ports)
-	})
-}

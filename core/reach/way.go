@@ -62,41 +62,57 @@ type Mapping struct {
 	Via      []string
 }
 
-// device is the ports of the device.
-func (m Mapping) device() span.Run {
+// Device is the ports of the device.
+func (m Mapping) Device() span.Run {
 	return span.Run{Lo: m.Inside, Hi: m.Inside + uint32(m.Outside.Len()) - 1}
 }
 
-// offset is what is to be added to a device port to get the outside one.
-func (m Mapping) offset() int64 { return int64(m.Outside.Lo) - int64(m.Inside) }
+// Offset is what is to be added to a device port to get the outside one.
+func (m Mapping) Offset() int64 { return int64(m.Outside.Lo) - int64(m.Inside) }
 
-// Back leads ports of a goal out through routers, the nearest first, by what the given
-// function knows to lead to a goal at a router.
-func Back(routers []site.Router, goal Goal, proto site.Protocol, ports span.Ports, to func(router string, goal Goal) []Span) []Mapping {
-	var now []Mapping
+// Straight is the ports of a device as they leave it: nothing leads to them yet, and nobody
+// is kept off.
+func Straight(proto site.Protocol, ports span.Ports) []Mapping {
+	var out []Mapping
 	for _, r := range ports.Pieces() {
-		now = append(now, Mapping{Protocol: proto, Outside: r, Inside: r.Lo, Sources: Anyone})
+		out = append(out, Mapping{Protocol: proto, Outside: r, Inside: r.Lo, Sources: Anyone})
 	}
+	return out
+}
+
+// Through leads a mapping out through a span of the next router: as much of it as the span
+// leads to, for those whom both let in. False where that is nothing.
+func (m Mapping) Through(s Span) (Mapping, bool) {
+	in := span.Run{Lo: s.Inside, Hi: s.Inside + uint32(s.Ports.Len()) - 1}
+	if s.Protocol != m.Protocol || !in.Touches(m.Outside) {
+		return Mapping{}, false
+	}
+	sources := m.Sources.Overlap(s.Sources)
+	if sources.Nobody() {
+		return Mapping{}, false
+	}
+	lo, hi := max(in.Lo, m.Outside.Lo), min(in.Hi, m.Outside.Hi)
+	via := slices.Clone(m.Via)
+	if s.Forward != "" {
+		via = append(via, s.Forward)
+	}
+	return Mapping{m.Protocol, span.Run{Lo: s.Ports.Lo + lo - in.Lo, Hi: s.Ports.Lo + hi - in.Lo}, m.Inside + lo - m.Outside.Lo, sources, via}, true
+}
+
+// Lookup gives what leads to a goal at a router.
+type Lookup func(router string, goal Goal) []Span
+
+// Back leads ports of a goal out through routers, the nearest first, by what leads where.
+func Back(routers []site.Router, goal Goal, proto site.Protocol, ports span.Ports, to Lookup) []Mapping {
+	now := Straight(proto, ports)
 	for _, r := range routers {
 		spans := to(r.ID, goal)
 		var next []Mapping
 		for _, m := range now {
-			for _, l := range spans {
-				in := span.Run{Lo: l.Inside, Hi: l.Inside + uint32(l.Ports.Len()) - 1}
-				if l.Protocol != proto || !in.Touches(m.Outside) {
-					continue
+			for _, s := range spans {
+				if out, ok := m.Through(s); ok {
+					next = append(next, out)
 				}
-				sources := m.Sources.Overlap(l.Sources)
-				if sources.Nobody() {
-					continue
-				}
-				lo, hi := max(in.Lo, m.Outside.Lo), min(in.Hi, m.Outside.Hi)
-				out := span.Run{Lo: l.Ports.Lo + lo - in.Lo, Hi: l.Ports.Lo + hi - in.Lo}
-				via := slices.Clone(m.Via)
-				if l.Forward != "" {
-					via = append(via, l.Forward)
-				}
-				next = append(next, Mapping{proto, out, m.Inside + lo - m.Outside.Lo, sources, via})
 			}
 		}
 		now, goal = next, Behind(r)
@@ -113,7 +129,7 @@ func (m *Map) Met(w site.Wish) bool {
 
 // Meets reports whether a wish is met, its device answering at the given ports, by what
 // leads where at the routers of its route.
-func Meets(v site.View, w site.Wish, routers []site.Router, ports span.Ports, to func(router string, goal Goal) []Span) bool {
+func Meets(v site.View, w site.Wish, routers []site.Router, ports span.Ports, to Lookup) bool {
 	want, ok := Wanted(v, w, routers)
 	if !ok {
 		return false
@@ -125,7 +141,7 @@ func Meets(v site.View, w site.Wish, routers []site.Router, ports span.Ports, to
 	for _, proto := range w.Service.Protocol.Each() {
 		groups := map[int64][]Mapping{}
 		for _, m := range Back(routers, At(w.Interface), proto, ports, to) {
-			groups[m.offset()] = append(groups[m.offset()], m)
+			groups[m.Offset()] = append(groups[m.Offset()], m)
 		}
 		if named {
 			for device, outside := range span.Paired(ports, exact) {
@@ -152,7 +168,7 @@ func covered(group []Mapping, want Sources) span.Set {
 	var part []Mapping
 	for _, m := range group {
 		if m.Sources.Covers(want) {
-			good = append(good, m.device())
+			good = append(good, m.Device())
 		} else {
 			part = append(part, m)
 		}
@@ -164,13 +180,13 @@ func covered(group []Mapping, want Sources) span.Set {
 	slices.SortStableFunc(part, func(a, b Mapping) int { return cmp.Compare(a.Inside, b.Inside) })
 	var cuts []uint32
 	for _, m := range part {
-		cuts = append(cuts, m.Inside, m.device().Hi+1)
+		cuts = append(cuts, m.Inside, m.Device().Hi+1)
 	}
 	slices.SortFunc(cuts, cmp.Compare)
 	cuts = slices.Compact(cuts)
 	var active []Mapping
 	for i := 0; i+1 < len(cuts); i++ {
-		active = slices.DeleteFunc(active, func(m Mapping) bool { return m.device().Hi < cuts[i] })
+		active = slices.DeleteFunc(active, func(m Mapping) bool { return m.Device().Hi < cuts[i] })
 		for len(part) > 0 && part[0].Inside == cuts[i] {
 			active, part = append(active, part[0]), part[1:]
 		}
