@@ -176,7 +176,7 @@ func (p *planner) fresh(w *wish, wy way, used sockets) (span.Ports, bool) {
 		lists = append(lists, used.of(at))
 	}
 	isFree := func(n int) bool {
-		return (within.Empty() || within.Contains(uint32(n))) && !slices.ContainsFunc(lists, func(l *[65536]int32) bool { return l[n] > 0 })
+		return (within.Empty() || within.Contains(uint32(n))) && !wy.shuns.Contains(uint32(n)) && !slices.ContainsFunc(lists, func(l *[65536]int32) bool { return l[n] > 0 })
 	}
 	if single, ok := ports.Single(); ok {
 		last := strconv.Itoa(int(w.Interface.Pin.Address.As4()[3]))

@@ -73,6 +73,8 @@ type finder struct {
 	targets  []span.Ports   // to which outside ports could be renumbered
 	most     int            // at so many routers ports are renumbered
 	refusal  refusal
+
+	placeholder span.Ports // for outside ports that are chosen later
 }
 
 // base is what leads one protocol of a wish out already: the forwards of the wish that stay for
@@ -122,7 +124,7 @@ func (f *finder) find() {
 }
 
 func (f *finder) routesOf(protocol site.Protocol) {
-	f.protocol = protocol
+	f.protocol, f.placeholder = protocol, f.freePlaceholder()
 	for f.most = 0; f.most <= mostRenumbered; f.most++ {
 		f.extend(route{device: f.setting})
 	}
@@ -257,32 +259,41 @@ func (f *finder) draft(router site.Router, r route, to reached, proto site.Proto
 	}
 	from := r.at()
 	d := draft{later: to.later, insideLater: from.later, Forward: site.Forward{
-		Name: f.w.Label(), Router: router.ID, Enabled: true, Protocol: proto,
+		ID: "draft at " + router.ID, Name: f.w.Label(), Router: router.ID, Enabled: true, Protocol: proto,
 		Outside: to.ports, To: goal, Inside: from.ports, From: f.w.Service.Open.From, Service: f.w.Service.ID,
 	}}
-	n := f.setting.Len()
-	switch {
-	case from.later && to.later: // the same, whichever they are
-		d.Outside, d.Inside = placeholder(span.Ports{}, n), placeholder(span.Ports{}, n)
-	case to.later:
-		d.Outside = placeholder(from.ports, n)
-	case from.later:
-		d.Inside = placeholder(to.ports, n)
+	if len(f.routers) > 1 && !f.pages[router.ID].LimitsSenders() {
+		d.wide, d.From = !reach.Allowed(d.From).Covers(reach.Anyone), nil
+	}
+	if to.later {
+		d.Outside = f.placeholder
+	}
+	if from.later {
+		d.Inside = f.placeholder
 	}
 	return d
 }
 
-// placeholder stands in for so many outside ports that are chosen after the search, other than
-// those given.
-func placeholder(not span.Ports, n int) span.Ports {
-	lo := uint32(1)
-	if not.IsZero() || not.At(0) < 30000 {
-		lo = uint32(65536 - n)
+// freePlaceholder gives ports that stand in for outside ports chosen after the search: as many
+// as the device has, and none that a route could be at.
+func (f *finder) freePlaceholder() span.Ports {
+	n := uint32(f.setting.Len())
+	known := f.setting.Set()
+	for _, ports := range f.targets {
+		known = known.Union(ports.Set())
 	}
-	if n == 1 {
-		return span.Port(int(lo))
+	for i := range f.routers {
+		for _, l := range f.leadsTo(i) {
+			if l.Ports.Len() < wide {
+				known = known.Union(span.Of(l.Ports, span.Run{Lo: l.Inside, Hi: l.Inside + uint32(l.Ports.Len()) - 1}))
+			}
+		}
 	}
-	return span.PortList(span.Run{Lo: lo, Hi: lo + uint32(n) - 1})
+	run, ok := span.Of(span.Run{Lo: 32768, Hi: 65535}).Minus(known).First(int(n))
+	if !ok {
+		run = span.Run{Lo: 65536 - n, Hi: 65535}
+	}
+	return span.PortList(run)
 }
 
 // lines counts the entries that a new forward takes, or says why its page has no way for it.
@@ -334,9 +345,54 @@ func (f *finder) refuse(why refusal) {
 	}
 }
 
+// unguarded finds a new forward that lets everybody in, since its page cannot limit that, and
+// over which, by whatever leads to it, somebody gets in who is not to reach the wish.
+func (f *finder) unguarded(drafts []draft, leads reach.Lookup) (draft, bool) {
+	allowed := reach.Allowed(f.w.Service.Open.From)
+	for _, d := range drafts {
+		if !d.wide {
+			continue
+		}
+		for _, proto := range d.Protocol.Each() {
+			for _, m := range reach.Back(f.routers, reach.At(f.w.Interface), proto, f.setting, leads) {
+				if slices.Contains(m.Via, d.ID) && !allowed.Covers(m.Sources) {
+					return d, true
+				}
+			}
+		}
+	}
+	return draft{}, false
+}
+
+// shunned gives the ports that a wide draft must not choose later: those to which a router in
+// front leads somebody who is not to reach the wish.
+func (f *finder) shunned(r route) span.Set {
+	var runs []span.Run
+	allowed := reach.Allowed(f.w.Service.Open.From)
+	for i, h := range r.hops[:len(r.hops)-1] {
+		if h.draft == nil || !h.draft.wide || !h.draft.later {
+			continue
+		}
+		for _, s := range f.leads(f.held)(f.routers[i+1].ID, reach.Behind(f.routers[i])) {
+			if !allowed.Covers(s.Sources) && s.Ports.Len() < wide { // through wide ones it is seen at once
+				runs = append(runs, span.Run{Lo: s.Inside, Hi: s.Inside + uint32(s.Ports.Len()) - 1})
+			}
+		}
+	}
+	return span.Of(runs...)
+}
+
+// refuseWide remembers that the page of a router cannot limit who gets in.
+func (f *finder) refuseWide(d draft) {
+	router, _ := f.v.Router(d.Router)
+	d.From = f.w.Service.Open.From
+	_, err := f.pages[d.Router].Count(d.Forward)
+	f.refuse(refusal{kind: pageCannot, router: router, says: err.Error()})
+}
+
 // end enters the ways that a whole route makes, with each choice of what else the wish holds.
 func (f *finder) end(r route) {
-	wy := way{hops: r.hops, yielding: f.base.yielding}
+	wy := way{hops: r.hops, yielding: f.base.yielding, shuns: f.shunned(r)}
 	if r.renumbered() != f.most || len(wy.drafts()) == 0 && !f.set {
 		return // looked at before or later, or met as it is
 	}
@@ -371,7 +427,12 @@ func (f *finder) end(r route) {
 	})
 	for _, more := range f.subsets(f.w, rest) {
 		wy.keeps = slices.Concat(kept, more)
-		if f.opensTwice(wy) || f.limited() && !reach.Meets(f.v, f.w.Wish, f.routers, f.setting, f.withDrafts(f.leads(wy.keeps), wy)) {
+		leads := f.withDrafts(f.leads(wy.keeps), wy)
+		if wide, open := f.unguarded(drafts, leads); open {
+			f.refuseWide(wide)
+			continue
+		}
+		if f.opensTwice(wy) || f.limited() && !reach.Meets(f.v, f.w.Wish, f.routers, f.setting, leads) {
 			continue
 		}
 		f.w.ways = append(f.w.ways, wy)

@@ -22,16 +22,19 @@ type way struct {
 	needs     []held     // those of other services without which it would not be met
 	carriedBy string     // the service whose forwards carry it
 	yielding  []use      // the ports that it gets as long as no other takes them
+	shuns     span.Set   // where ports that are chosen later may not lie
 	bars      []string   // the wishes that rely on what this way would not do
 	preferred bool
 }
 
 // draft is a forward to be made. Where later is set its outside ports are chosen after the
 // search, the same for all such drafts of a way; where insideLater is set those are its
-// inside ports.
+// inside ports. A wide one lets everybody in since its page cannot limit that: another router
+// on the way must.
 type draft struct {
 	site.Forward
 	later, insideLater bool
+	wide               bool
 	lines              int
 }
 
@@ -111,7 +114,9 @@ func (p *planner) waysToMeet(w *wish) refusal {
 		return refusal{kind: offNetwork, says: fmt.Sprintf("%s is pinned at %s, which is not in %s", w.Device.Label(), w.Interface.Pin.Address, n.Subnet)}
 	}
 	f.asItIs()
-	p.byOthers(f)
+	if !w.hasFirm() {
+		f.byOthers()
+	}
 	if w.Interface.Pin == nil {
 		return refusal{kind: notPinned}
 	}
@@ -120,6 +125,12 @@ func (p *planner) waysToMeet(w *wish) refusal {
 		f.find()
 	}
 	return f.refusal
+}
+
+// hasFirm reports whether there is a way to meet a wish that does not depend on what others
+// leave it.
+func (w *wish) hasFirm() bool {
+	return slices.ContainsFunc(w.ways, func(wy way) bool { return len(wy.yielding) == 0 })
 }
 
 // asItIs enters the ways in which a wish is met by what stays and what it holds.
