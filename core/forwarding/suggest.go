@@ -9,7 +9,6 @@
 package forwarding
 
 import (
-	"maps"
 	"slices"
 
 	"vestpin/core/reach"
@@ -63,37 +62,57 @@ func suggestFor(v site.View, open []site.Wish) Plan {
 	for {
 		p := newPlanner(v, open, now, kept)
 		plan := p.plan()
-		if more := p.ended(plan, now); len(more) == 0 || v.Stopped() {
+		ended := p.ended(plan, now)
+		if len(ended) == 0 || v.Stopped() {
 			return plan
-		} else {
-			maps.Copy(kept, more)
+		}
+		before := len(kept)
+		enter(kept, now, ended)
+		if len(kept) == before { // over no forward that is kept already: then it was another's gain
+			enter(kept, now, p.working(now))
+		}
+		if len(kept) == before {
+			return plan
 		}
 	}
 }
 
-// ended gives the forwards over which wishes are met now that the plan would end, of those
-// that need not stay.
-func (p *planner) ended(plan Plan, now *reach.Map) map[string]bool {
-	out := map[string]bool{}
-	next, err := p.takenBy(&plan)
-	if err != nil || len(plan.Changes) == 0 {
-		return out
-	}
-	after := reach.Of(next)
-	for _, w := range p.wishes {
-		still, ok := next.Service(w.Service.ID)
-		if !ok || after.Met(still) || !now.Met(w.Wish) {
-			continue
-		}
-		for _, m := range now.Entries(w.Wish) {
+// enter enters the forwards over which wishes are met.
+func enter(kept map[string]bool, now *reach.Map, wishes []site.Wish) {
+	for _, w := range wishes {
+		for _, m := range now.Entries(w) {
 			for _, id := range m.Via {
-				if !p.stays[id] {
-					out[id] = true
-				}
+				kept[id] = true
 			}
 		}
 	}
+}
+
+// working gives the wishes that are met now.
+func (p *planner) working(now *reach.Map) []site.Wish {
+	var out []site.Wish
+	for _, w := range p.wishes {
+		if now.Met(w.Wish) {
+			out = append(out, w.Wish)
+		}
+	}
 	return out
+}
+
+// ended gives the wishes that are met now and that the plan would end.
+func (p *planner) ended(plan Plan, now *reach.Map) []site.Wish {
+	if len(plan.Changes) == 0 {
+		return nil
+	}
+	next, err := p.takenBy(&plan)
+	if err != nil {
+		return nil
+	}
+	after := reach.Of(next)
+	return slices.DeleteFunc(p.working(now), func(w site.Wish) bool {
+		still, ok := next.Service(w.Service.ID)
+		return !ok || after.Met(still)
+	})
 }
 
 func (p *planner) plan() Plan {

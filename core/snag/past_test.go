@@ -7,7 +7,6 @@ import (
 	"net/netip"
 	"slices"
 	"strings"
-	"sync/atomic"
 	"testing"
 
 	"vestpin/core/past"
@@ -62,23 +61,13 @@ func TestManySites(t *testing.T) {
 	if testing.Short() {
 		rounds = 2_000
 	}
-	var rare atomic.Int64
-	t.Cleanup(func() { // known: a site in a thousand where the suggestion could do better
-		if t.Logf("%d of %d sites", rare.Load(), rounds); rare.Load() > int64(rounds/1000) {
-			t.Errorf("in %d of %d sites the suggestion ends what worked, or has more once it is taken", rare.Load(), rounds)
-		}
-	})
 	for part := range 4 {
 		t.Run(fmt.Sprint(part), func(t *testing.T) {
 			t.Parallel()
 			r := rand.New(rand.NewPCG(uint64(part), 19))
 			for round := range rounds / 4 {
 				s := past.Chain(r, 3)
-				why, known := holds(r, s)
-				if known {
-					rare.Add(1)
-					t.Logf("round %d: %s", round, why)
-				} else if why != "" {
+				if why := holds(r, s); why != "" {
 					t.Fatalf("round %d: %s\n%s", round, why, site.Write(s))
 				}
 			}
@@ -86,8 +75,8 @@ func TestManySites(t *testing.T) {
 	}
 }
 
-// holds says what does not hold at a site, and whether it is known to be so at few sites.
-func holds(r *rand.Rand, s site.Site) (why string, known bool) {
+// holds says what does not hold at a site.
+func holds(r *rand.Rand, s site.Site) string {
 	v := site.NewView(s)
 	o := past.ReadOracle(site.Write(s))
 	m := reach.Of(v)
@@ -102,40 +91,37 @@ func holds(r *rand.Rand, s site.Site) (why string, known bool) {
 				address = got.Address.String()
 			}
 			if got.Fate != fate || fate == reach.Forwarded && (got.Interface != want.Interface || got.Port != want.Port || address != want.Address) {
-				return fmt.Sprintf("%d/%s at %s from %q: %+v, and by hand %+v", port, proto, router.ID, from, got, want), false
+				return fmt.Sprintf("%d/%s at %s from %q: %+v, and by hand %+v", port, proto, router.ID, from, got, want)
 			}
 		}
 	}
 	snags := Check(v)
 	if got, want := seen(snags), o.Faults(someSenders); !slices.Equal(got, want) {
-		return fmt.Sprintf("the check finds\n%v\nand the oracle\n%v", got, want), false
+		return fmt.Sprintf("the check finds\n%v\nand the oracle\n%v", got, want)
 	}
 	plan, err := suggest.For(context.Background(), s, suggest.Halves{Addresses: true, Ports: true})
 	if err != nil {
-		return err.Error(), false
+		return err.Error()
 	}
 	before := stopsOf(snags)
-	fits := !slices.ContainsFunc(snags, func(sn Snag) bool { // else what is there is not what the routers can do
-		return slices.Contains([]string{"form-cannot", "lines-run-out", "outside-clash"}, sn.Code)
-	})
 	for _, sn := range Check(site.NewView(plan.Site)) {
-		if (sn.Code == "upstream-missing" || sn.Code == "forward-to-nobody") && (!fits || ofHand(s, sn)) {
+		if (sn.Code == "upstream-missing" || sn.Code == "forward-to-nobody") && ofHand(s, sn) {
 			continue // what leads to it is of a service, which may want it elsewhere; a pin that cannot stay goes
 		}
 		if sn.Weight == Stops && !before[sn.Code+fmt.Sprint(sn.About)] && !sharedFault(sn, snags) {
-			return fmt.Sprintf("the suggestion brings %s: %s", sn.Code, sn.Says), false
+			return fmt.Sprintf("the suggestion brings %s: %s", sn.Code, sn.Says)
 		}
 	}
 	broken := o.Faults(someSenders)
 	for _, fault := range past.ReadOracle(site.Write(plan.Site)).Faults(someSenders) {
-		if fits && strings.HasPrefix(fault, "wish-unmet ") && !slices.Contains(broken, fault) {
-			return fault + " by the suggestion, and it worked", true
+		if strings.HasPrefix(fault, "wish-unmet ") && !slices.Contains(broken, fault) {
+			return fault + " by the suggestion, and it worked"
 		}
 	}
 	if again, err := suggest.For(context.Background(), plan.Site, suggest.Halves{Addresses: true, Ports: true}); err != nil || len(again.Changes) > 0 {
-		return fmt.Sprintf("once the suggestion is taken there is more: %v %v", again.Changes, err), err == nil
+		return fmt.Sprintf("once the suggestion is taken there is more: %v %v", again.Changes, err)
 	}
-	return "", false
+	return ""
 }
 
 // ofHand reports whether a snag is about a forward that is nobody's to move.

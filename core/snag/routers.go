@@ -159,15 +159,19 @@ func upstreamMissing(v View) []Snag {
 	for _, f := range enabled(v) {
 		r, _ := v.Router(f.Router)
 		outer, ok := v.Router(r.Upstream)
-		if !ok || withoutPartner(v, f, r, outer).IsZero() {
+		if !ok || !lacksPartner(v, f, r, outer) {
 			continue
 		}
 		if w, ok := v.Service(f.Service); ok && w.Service.Open != nil && w.Service.Open.Router == r.ID {
 			continue // it is only wanted from between the two
 		}
+		nothing := "sends nothing there"
+		if missing := withoutPartner(v, f, r, outer); missing.Len() < f.Outside.Len() {
+			nothing = fmt.Sprintf("does not send %s there", missing)
+		}
 		found = append(found, Snag{
 			Code: "upstream-missing", About: append(about(v, f), outer.Ref()), Mends: leadOut(v, f, r, outer),
-			Says: fmt.Sprintf("%s is forwarded at %s, but %s in front of it sends nothing there.", forwardName(f), r.Label(), outer.Label()),
+			Says: fmt.Sprintf("%s is forwarded at %s, but %s in front of it %s.", forwardName(f), r.Label(), outer.Label(), nothing),
 		})
 	}
 	return found
@@ -222,7 +226,7 @@ func (v View) endsMissing(edits []site.Edit, f site.Forward) bool {
 	for _, now := range next.Forwards {
 		if r, _ := then.Router(now.Router); now.ID == f.ID && now.Enabled {
 			outer, _ := then.Router(r.Upstream)
-			return withoutPartner(then, now, r, outer).IsZero()
+			return !lacksPartner(then, now, r, outer)
 		}
 	}
 	return true
@@ -235,6 +239,16 @@ func hasForward(v View, id string) bool {
 		}
 	}
 	return false
+}
+
+// lacksPartner reports whether the outer router does not send on what a forward on an inner one
+// gets. What it gets beyond a service that works needs no partner.
+func lacksPartner(v View, f site.Forward, r, outer site.Router) bool {
+	if withoutPartner(v, f, r, outer).IsZero() {
+		return false
+	}
+	w, ok := v.Service(f.Service)
+	return !ok || w.Service.Open == nil || !v.reaches().Met(w)
 }
 
 // withoutPartner gives the outside ports of a forward on an inner router that the outer
