@@ -58,7 +58,7 @@ func leaves(m Mend, a addr, p, o site.Placed) bool {
 
 // moveOne offers to move one of some: those that the suggestion moves, or else any.
 func moveOne(v View, list []site.Placed) []Mend {
-	planned := slices.DeleteFunc(slices.Clone(list), func(p site.Placed) bool { return len(v.plan().Pin(p.Interface.ID)) == 0 })
+	planned := slices.DeleteFunc(slices.Clone(list), func(p site.Placed) bool { return len(v.pins().Pin(p.Interface.ID)) == 0 })
 	if len(planned) > 0 {
 		list = planned
 	}

@@ -16,7 +16,7 @@ func bandFull(v View) []Snag {
 	if !slices.ContainsFunc(v.Networks, func(n site.Network) bool { return len(n.Bands) > 0 }) {
 		return nil
 	}
-	after := v.plan().Pinned()
+	after := v.pins().Pinned()
 	var found []Snag
 	for _, n := range v.Networks {
 		outside := outsideBands(after, n)

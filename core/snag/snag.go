@@ -54,6 +54,7 @@ type View struct {
 // once is what several rules ask, made when the first does.
 type once struct {
 	reach *reach.Map
+	pins  *suggest.Result
 	plan  *suggest.Result
 	typed map[string]form.Typed
 
@@ -117,12 +118,24 @@ func (v View) judge() *catalogue.Judge {
 	return v.once.judge
 }
 
-// plan is the suggestion for the whole site: mends do what it would do.
-func (v View) plan() *suggest.Result {
-	if v.once.plan == nil {
-		r, err := suggest.Plan(v.View)
+// pins is the suggestion for all addresses: mends do what it would do.
+func (v View) pins() *suggest.Result {
+	if v.once.pins == nil {
+		r, err := suggest.Pins(v.View)
 		if err != nil {
 			r = suggest.Result{} // a planner made an edit that is refused: no mend is better than that
+		}
+		v.once.pins = &r
+	}
+	return v.once.pins
+}
+
+// plan is the suggestion for the whole site.
+func (v View) plan() *suggest.Result {
+	if v.once.plan == nil {
+		r, err := suggest.Beyond(*v.pins())
+		if err != nil {
+			r = suggest.Result{}
 		}
 		v.once.plan = &r
 	}
@@ -201,7 +214,7 @@ func (v View) nearest(p site.Placed, by string) (addr, bool) {
 		v.left.short = true
 		return addr{}, false
 	}
-	return addressing.Nearest(v.View, p, by, v.plan().Taken)
+	return addressing.Nearest(v.View, p, by, v.pins().Taken)
 }
 
 // beside plans a wish while all forwards stay.
@@ -293,7 +306,7 @@ func atMostAlike(found []Snag) []Snag {
 // repin offers to pin an interface, or to move a pin that cannot stay: as the suggestion
 // does, or where that leaves it alone, at the nearest address that is free.
 func repin(v View, p site.Placed) []Mend {
-	if edits := v.plan().Pin(p.Interface.ID); len(edits) > 0 && v.roomToReserve(edits) {
+	if edits := v.pins().Pin(p.Interface.ID); len(edits) > 0 && v.roomToReserve(edits) {
 		pin := edits[0].(site.SetPin).Pin
 		return withFollowers(v, doesPin(p, *pin), edits)
 	}

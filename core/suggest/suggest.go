@@ -61,44 +61,68 @@ func Plan(v site.View) (Result, error) {
 	return plan(v, Halves{Addresses: true, Ports: true}, func(string) {})
 }
 
-func plan(v site.View, h Halves, did func(what string)) (out Result, err error) {
-	out = Result{Site: v.Site, Changes: []site.Change{}, Unmet: []Unmet{}, Proven: true, pins: map[string]site.Edit{}, shut: map[string]string{}}
-	out.before = v
-	out.pinned = out.before
+// Pins plans the addresses of a site alone, and Beyond goes on from there.
+func Pins(v site.View) (Result, error) {
+	return plan(v, Halves{Addresses: true}, func(string) {})
+}
+
+// Beyond plans the ports of a site whose pins are planned.
+func Beyond(pins Result) (Result, error) {
+	pins.Changes, pins.Unmet = slices.Clip(pins.Changes), slices.Clip(pins.Unmet)
+	pins.shut = map[string]string{}
+	return pins, pins.planPorts()
+}
+
+func plan(v site.View, h Halves, did func(what string)) (Result, error) {
+	out := Result{Site: v.Site, Changes: []site.Change{}, Unmet: []Unmet{}, Proven: true, pins: map[string]site.Edit{}, shut: map[string]string{}, before: v, pinned: v}
 	if h.Addresses {
-		plan := addressing.Suggest(out.before)
-		if err := v.Err(); err != nil {
+		if err := out.planPins(); err != nil {
 			return out, err
-		}
-		for _, sg := range plan.Suggestions {
-			out.Changes = append(out.Changes, site.Change{Edit: sg.Edit(), Why: sg.Why})
-			out.pins[sg.Interface] = sg.Edit()
-		}
-		services := openOn(out.before)
-		for _, u := range plan.Unmet {
-			out.Unmet = append(out.Unmet, Unmet{Services: append([]string{}, services[u.Interface]...), Interfaces: []string{u.Interface}, Says: u.Says})
-		}
-		out.Proven = plan.Proven
-		if len(plan.Suggestions) > 0 {
-			out.Site = plan.Taken(out.Site)
-			out.pinned = out.before.With(out.Site)
 		}
 		did("addresses")
 	}
 	if h.Ports {
-		out.ports = forwarding.Suggest(out.pinned)
-		if err := v.Err(); err != nil {
+		if err := out.planPorts(); err != nil {
 			return out, err
 		}
-		out.Changes = append(out.Changes, out.ports.Changes...)
-		for _, u := range out.ports.Unmet {
-			out.shut[u.Services[0]] = u.Says
-			out.Unmet = append(out.Unmet, Unmet{Services: u.Services, Says: u.Says, Undecided: u.Undecided})
-		}
-		out.Proven = out.Proven && out.ports.Proven
 		did("ports")
 	}
 	return out, nil
+}
+
+func (r *Result) planPins() error {
+	plan := addressing.Suggest(r.before)
+	if err := r.before.Err(); err != nil {
+		return err
+	}
+	for _, sg := range plan.Suggestions {
+		r.Changes = append(r.Changes, site.Change{Edit: sg.Edit(), Why: sg.Why})
+		r.pins[sg.Interface] = sg.Edit()
+	}
+	services := openOn(r.before)
+	for _, u := range plan.Unmet {
+		r.Unmet = append(r.Unmet, Unmet{Services: append([]string{}, services[u.Interface]...), Interfaces: []string{u.Interface}, Says: u.Says})
+	}
+	r.Proven = plan.Proven
+	if len(plan.Suggestions) > 0 {
+		r.Site = plan.Taken(r.Site)
+		r.pinned = r.before.With(r.Site)
+	}
+	return nil
+}
+
+func (r *Result) planPorts() error {
+	r.ports = forwarding.Suggest(r.pinned)
+	if err := r.before.Err(); err != nil {
+		return err
+	}
+	r.Changes = append(r.Changes, r.ports.Changes...)
+	for _, u := range r.ports.Unmet {
+		r.shut[u.Services[0]] = u.Says
+		r.Unmet = append(r.Unmet, Unmet{Services: u.Services, Says: u.Says, Undecided: u.Undecided})
+	}
+	r.Proven = r.Proven && r.ports.Proven
+	return nil
 }
 
 // Pin gives the edits that pin an interface as the whole suggestion does, with those of
