@@ -135,10 +135,10 @@ func (s *server) equip(ctx context.Context, in *struct {
 // at a device: an edit that gives it to the device, or what it has already.
 type ListedPort struct {
 	portlist.Service
-	Found bool       `json:"found" doc:"The device answered there; no line of the text says so"`
-	Is    string     `json:"is" doc:"What the catalogue knows it as, or the device has it as; empty for nothing"`
-	Has   string     `json:"has,omitempty" doc:"The service of the device that it is already"`
-	Edit  *site.Edit `json:"edit,omitempty"`
+	Found bool          `json:"found" doc:"The device answered there; no line of the text says so"`
+	Is    string        `json:"is" doc:"What the catalogue knows it as, or the device has it as; empty for nothing"`
+	Has   string        `json:"has,omitempty" doc:"The service of the device that it is already"`
+	Edit  *site.Written `json:"edit,omitempty"`
 }
 
 // ListedPorts is a list of ports that was pasted.
@@ -257,8 +257,7 @@ func (l listing) one(one portlist.Service) ListedPort {
 	}
 	sv.ID = site.FreeID(d.ID+"."+one.Ports.String(), func(id string) bool { return l.taken[id] })
 	l.taken[sv.ID] = true
-	var edit site.Edit = site.PutService{ID: d.ID, Service: sv}
-	out.Edit = &edit
+	out.Edit = &site.Written{Edit: site.PutService{ID: d.ID, Service: sv}}
 	return out
 }
 

@@ -14,10 +14,10 @@ import (
 // Asked is what a router told when it was asked, and the edits that keep it as evidence;
 // none where it told nothing.
 type Asked struct {
-	Version int         `json:"version"`
-	Told    wire.Told   `json:"told"`
-	Edits   []site.Edit `json:"edits"`
-	Says    string      `json:"says"`
+	Version int        `json:"version"`
+	Told    wire.Told  `json:"told"`
+	Edits   site.Edits `json:"edits"`
+	Says    string     `json:"says"`
 }
 
 // askRouter asks a router of the site what it tells of itself, and changes nothing.

@@ -246,10 +246,10 @@ type Edited struct {
 func (s *server) editSite(ctx context.Context, in *struct {
 	SiteID
 	Body struct {
-		Version int         `json:"version" doc:"The version that the editor saw"`
-		Window  string      `json:"window,omitempty" doc:"What the same window changed since is no reason to refuse"`
-		Edits   []site.Edit `json:"edits"`
-		Title   string      `json:"title,omitempty" doc:"What the edits do, in a few words"`
+		Version int        `json:"version" doc:"The version that the editor saw"`
+		Window  string     `json:"window,omitempty" doc:"What the same window changed since is no reason to refuse"`
+		Edits   site.Edits `json:"edits"`
+		Title   string     `json:"title,omitempty" doc:"What the edits do, in a few words"`
 	}
 }) (*rawAnswer, error) {
 	b := in.Body

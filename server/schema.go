@@ -19,7 +19,7 @@ func (anyEdit) Schema(r huma.Registry) *huma.Schema {
 	if r.Map()[name] == nil {
 		one := &huma.Schema{Discriminator: &huma.Discriminator{PropertyName: "do", Mapping: map[string]string{}}}
 		r.Map()[name] = one
-		for _, e := range site.Edits {
+		for _, e := range site.EachEdit {
 			t := reflect.TypeOf(e)
 			ref := r.Schema(t, true, t.Name())
 			s := r.Map()[strings.TrimPrefix(ref.Ref, prefix)]

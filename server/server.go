@@ -172,6 +172,7 @@ func config() huma.Config {
 		c.Components.Schemas.RegisterTypeAlias(t, text)
 	}
 	c.Components.Schemas.RegisterTypeAlias(reflect.TypeFor[site.Edit](), reflect.TypeFor[anyEdit]())
+	c.Components.Schemas.RegisterTypeAlias(reflect.TypeFor[site.Written](), reflect.TypeFor[anyEdit]())
 	c.Components.Schemas.RegisterTypeAlias(reflect.TypeFor[site.Protocol](), reflect.TypeFor[anyProtocol]())
 	return c
 }

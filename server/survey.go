@@ -404,7 +404,7 @@ func (s *server) joinDevices(ctx context.Context, in *struct {
 	SiteID
 	Into string `query:"into" required:"true"`
 	From string `query:"from" required:"true"`
-}) (*struct{ Body []site.Edit }, error) {
+}) (*struct{ Body site.Edits }, error) {
 	st, err := s.store.Get(ctx, in.ID)
 	if err != nil {
 		return nil, refusal(err)
@@ -416,13 +416,13 @@ func (s *server) joinDevices(ctx context.Context, in *struct {
 	if a < 0 || b < 0 || a == b {
 		return nil, huma.NewError(http.StatusNotFound, "Those are not two devices of this site; one may have been removed.")
 	}
-	return &struct{ Body []site.Edit }{sighting.Join(st.Site.Devices[a], st.Site.Devices[b])}, nil
+	return &struct{ Body site.Edits }{sighting.Join(st.Site.Devices[a], st.Site.Devices[b])}, nil
 }
 
 func (s *server) splitDevice(ctx context.Context, in *struct {
 	SiteID
 	Interface string `query:"interface" required:"true"`
-}) (*struct{ Body []site.Edit }, error) {
+}) (*struct{ Body site.Edits }, error) {
 	st, err := s.store.Get(ctx, in.ID)
 	if err != nil {
 		return nil, refusal(err)
@@ -435,5 +435,5 @@ func (s *server) splitDevice(ctx context.Context, in *struct {
 	if edits == nil {
 		return nil, huma.Error422UnprocessableEntity("It is the only interface of its device.")
 	}
-	return &struct{ Body []site.Edit }{edits}, nil
+	return &struct{ Body site.Edits }{edits}, nil
 }

@@ -139,8 +139,8 @@ func (s *Store) over(ctx context.Context, now Stored, c Change) (pending, []Entr
 
 // entry is a change as a new entry of the journal.
 func (s *Store) entry(now Stored, next site.Site, c Change, undo []site.Edit) (pending, error) {
-	forth, err1 := json.Marshal(append([]site.Edit{}, c.Edits...)) // a list, also where it is empty
-	back, err2 := json.Marshal(append([]site.Edit{}, undo...))
+	forth, err1 := json.Marshal(append(site.Edits{}, c.Edits...)) // a list, also where it is empty
+	back, err2 := json.Marshal(append(site.Edits{}, undo...))
 	wrote, err3 := json.Marshal(site.Changed(now.Site, next))
 	if err := errors.Join(err1, err2, err3); err != nil {
 		return pending{}, err

@@ -275,7 +275,7 @@ func TestWhatWasAcknowledgedStays(t *testing.T) {
 			same("redone", states[i])
 		}
 	}
-	if len(verbs) < len(site.Edits) || joins < 20 {
+	if len(verbs) < len(site.EachEdit) || joins < 20 {
 		t.Errorf("%d joined or handed over; only these verbs were taken: %v", joins, verbs)
 	}
 }

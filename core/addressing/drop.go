@@ -10,10 +10,10 @@ import (
 
 // Drop is what it comes to when an interface is put at an address by hand.
 type Drop struct {
-	Taken string      `json:"taken,omitempty" doc:"Why the address is not free; absent where it is"`
-	Edits []site.Edit `json:"edits" doc:"Pins it there all the same"`
-	Swap  []site.Edit `json:"swap" doc:"Lets it and the one that is pinned there change places; empty where they cannot"`
-	Says  string      `json:"says,omitempty" doc:"What the swap does"`
+	Taken string     `json:"taken,omitempty" doc:"Why the address is not free; absent where it is"`
+	Edits site.Edits `json:"edits" doc:"Pins it there all the same"`
+	Swap  site.Edits `json:"swap" doc:"Lets it and the one that is pinned there change places; empty where they cannot"`
+	Says  string     `json:"says,omitempty" doc:"What the swap does"`
 }
 
 // Put works out what it comes to when an interface is pinned at an address in a way.

@@ -81,9 +81,9 @@ type Cause struct {
 // CauseMend is what ends a cause: edits of the plan, or a step of the sheet to do again, or in
 // words alone what is to be done.
 type CauseMend struct {
-	Does  string      `json:"does"`
-	Edits []site.Edit `json:"edits"`
-	Step  string      `json:"step,omitempty"`
+	Does  string     `json:"does"`
+	Edits site.Edits `json:"edits"`
+	Step  string     `json:"step,omitempty"`
 }
 
 // The answers to whether a service works.

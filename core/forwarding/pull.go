@@ -11,18 +11,18 @@ import (
 
 // Pulled is what it comes to when a thread is pulled to an outside port by hand.
 type Pulled struct {
-	Outside span.Ports  `json:"outside"`
-	Edits   []site.Edit `json:"edits" doc:"Opens it there, whatever is in the way"`
-	Taken   string      `json:"taken,omitempty" doc:"What is in the way; absent for nothing"`
-	Swap    []site.Edit `json:"swap" doc:"Lets it and the service that is there change outside ports; empty where they cannot"`
-	Says    string      `json:"says,omitempty" doc:"What the swap does"`
-	Instead *Instead    `json:"instead,omitempty" doc:"The next outside port that is free"`
+	Outside span.Ports `json:"outside"`
+	Edits   site.Edits `json:"edits" doc:"Opens it there, whatever is in the way"`
+	Taken   string     `json:"taken,omitempty" doc:"What is in the way; absent for nothing"`
+	Swap    site.Edits `json:"swap" doc:"Lets it and the service that is there change outside ports; empty where they cannot"`
+	Says    string     `json:"says,omitempty" doc:"What the swap does"`
+	Instead *Instead   `json:"instead,omitempty" doc:"The next outside port that is free"`
 }
 
 // Instead is another outside port for a thread.
 type Instead struct {
-	Outside span.Ports  `json:"outside"`
-	Edits   []site.Edit `json:"edits"`
+	Outside span.Ports `json:"outside"`
+	Edits   site.Edits `json:"edits"`
 }
 
 // farthest is how many ports on from the wanted one a free one is looked for.

@@ -18,15 +18,15 @@ const (
 // Offer is a doubtful thing about which device is which, with the edits that
 // would settle it one way and the other. None is taken by itself.
 type Offer struct {
-	ID      string      `json:"id"`
-	Kind    string      `json:"kind" enum:"swapped,rejoined,together"`
-	Old     string      `json:"old" doc:"The device that was there before"`
-	New     string      `json:"new" doc:"The one that came"`
-	Says    string      `json:"says"`
-	Reasons []string    `json:"reasons"`
-	Does    string      `json:"does"`
-	Edits   []site.Edit `json:"edits"`
-	Not     []site.Edit `json:"not" doc:"What says that it is not so"`
+	ID      string     `json:"id"`
+	Kind    string     `json:"kind" enum:"swapped,rejoined,together"`
+	Old     string     `json:"old" doc:"The device that was there before"`
+	New     string     `json:"new" doc:"The one that came"`
+	Says    string     `json:"says"`
+	Reasons []string   `json:"reasons"`
+	Does    string     `json:"does"`
+	Edits   site.Edits `json:"edits"`
+	Not     site.Edits `json:"not" doc:"What says that it is not so"`
 }
 
 // Offers finds what the last visit leaves in doubt.

@@ -79,8 +79,8 @@ type Finding struct {
 // Proposal is what taking the evidence would do: edits, and for each sighting
 // what it came to.
 type Proposal struct {
-	Edits    []site.Edit `json:"edits"`
-	Findings []Finding   `json:"findings"`
+	Edits    site.Edits `json:"edits"`
+	Findings []Finding  `json:"findings"`
 }
 
 // Merge matches sightings with the devices of a site, by MAC address first, by

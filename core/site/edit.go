@@ -1,7 +1,6 @@
 package site
 
 import (
-	"encoding/json"
 	"fmt"
 	"slices"
 )
@@ -119,7 +118,7 @@ func checkUndo(at *trail, undo []Edit) error {
 	}
 	size := 0
 	for _, e := range undo {
-		data, err := json.Marshal(e)
+		data, err := Written{e}.MarshalJSON()
 		if err != nil {
 			return err
 		}

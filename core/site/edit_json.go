@@ -13,8 +13,8 @@ import (
 //	2  each verb has its own keys and no others
 const EditFormat = 2
 
-// Edits has an empty edit of each verb, in the order in which they are told.
-var Edits = []Edit{
+// EachEdit has an empty edit of each verb, in the order in which they are told.
+var EachEdit = []Edit{
 	RenameSite{}, PutNetwork{}, RemoveNetwork{}, PutRouter{}, RemoveRouter{}, PutDevice{}, RemoveDevice{}, Describe{}, PutInterface{}, RemoveInterface{},
 	PutService{}, RemoveService{}, SetPin{}, SetWants{}, SetOpen{}, PutForward{}, RemoveForward{}, Tick{}, PutVisit{}, RemoveVisit{}, SetMakers{}, SetKinds{}, SetLinks{}, PatchHeld{}, PutProof{}, RemoveProof{},
 }
@@ -22,7 +22,7 @@ var Edits = []Edit{
 // kinds finds the type of each verb.
 var kinds = func() map[string]reflect.Type {
 	out := map[string]reflect.Type{}
-	for _, e := range Edits {
+	for _, e := range EachEdit {
 		out[string(e.Verb())] = reflect.TypeOf(e)
 	}
 	return out
@@ -108,27 +108,50 @@ func fillEdit(at *trail, tree any, into reflect.Value) error {
 	return nil
 }
 
-// bare are the edits' types without their methods, so that they can be written as
-// plain structs.
-var bare = func() map[Verb]reflect.Type {
-	out := map[Verb]reflect.Type{}
-	for _, e := range Edits {
-		out[e.Verb()] = reflect.StructOf(reflect.VisibleFields(reflect.TypeOf(e)))
-	}
-	return out
-}()
+// Edits is a list of edits; JSON has each with its verb under "do".
+type Edits []Edit
 
-// written puts the verb in front of an edit's own fields, and every list there.
-func written(e Edit) ([]byte, error) {
-	data, err := json.Marshal(reflect.ValueOf(wholeEdit(e)).Convert(bare[e.Verb()]).Interface())
+// MarshalJSON writes the edits as ReadEdits reads them.
+func (list Edits) MarshalJSON() ([]byte, error) {
+	if list == nil {
+		return []byte("null"), nil
+	}
+	out := []byte{'['}
+	for i, e := range list {
+		data, err := Written{e}.MarshalJSON()
+		if err != nil {
+			return nil, err
+		}
+		if i > 0 {
+			out = append(out, ',')
+		}
+		out = append(out, data...)
+	}
+	return append(out, ']'), nil
+}
+
+// Written is an edit as JSON has it.
+type Written struct{ Edit }
+
+// MarshalJSON puts the verb in front of an edit's own fields, and every list there.
+func (w Written) MarshalJSON() ([]byte, error) {
+	data, err := json.Marshal(wholeEdit(w.Edit))
 	if err != nil {
 		return nil, err
 	}
-	head := `{"do":"` + string(e.Verb()) + `"`
+	head := `{"do":"` + string(w.Verb()) + `"`
 	if len(data) > 2 {
 		head += ","
 	}
 	return append([]byte(head), data[1:]...), nil
+}
+
+// MarshalJSON writes a change with its edit.
+func (c Change) MarshalJSON() ([]byte, error) {
+	return json.Marshal(struct {
+		Edit Written `json:"edit"`
+		Why  string  `json:"why"`
+	}{Written{c.Edit}, c.Why})
 }
 
 func wholeEdit(e Edit) Edit {
@@ -162,31 +185,3 @@ func wholeEdit(e Edit) Edit {
 	}
 	return e
 }
-
-// MarshalJSON writes an edit with its verb under "do".
-func (e RenameSite) MarshalJSON() ([]byte, error)      { return written(e) }
-func (e PutNetwork) MarshalJSON() ([]byte, error)      { return written(e) }
-func (e RemoveNetwork) MarshalJSON() ([]byte, error)   { return written(e) }
-func (e PutRouter) MarshalJSON() ([]byte, error)       { return written(e) }
-func (e RemoveRouter) MarshalJSON() ([]byte, error)    { return written(e) }
-func (e PutForward) MarshalJSON() ([]byte, error)      { return written(e) }
-func (e RemoveForward) MarshalJSON() ([]byte, error)   { return written(e) }
-func (e Tick) MarshalJSON() ([]byte, error)            { return written(e) }
-func (e PutVisit) MarshalJSON() ([]byte, error)        { return written(e) }
-func (e RemoveVisit) MarshalJSON() ([]byte, error)     { return written(e) }
-func (e PutProof) MarshalJSON() ([]byte, error)        { return written(e) }
-func (e RemoveProof) MarshalJSON() ([]byte, error)     { return written(e) }
-func (e SetMakers) MarshalJSON() ([]byte, error)       { return written(e) }
-func (e SetKinds) MarshalJSON() ([]byte, error)        { return written(e) }
-func (e SetLinks) MarshalJSON() ([]byte, error)        { return written(e) }
-func (e PatchHeld) MarshalJSON() ([]byte, error)       { return written(e) }
-func (e PutDevice) MarshalJSON() ([]byte, error)       { return written(e) }
-func (e RemoveDevice) MarshalJSON() ([]byte, error)    { return written(e) }
-func (e Describe) MarshalJSON() ([]byte, error)        { return written(e) }
-func (e PutInterface) MarshalJSON() ([]byte, error)    { return written(e) }
-func (e RemoveInterface) MarshalJSON() ([]byte, error) { return written(e) }
-func (e SetPin) MarshalJSON() ([]byte, error)          { return written(e) }
-func (e SetWants) MarshalJSON() ([]byte, error)        { return written(e) }
-func (e PutService) MarshalJSON() ([]byte, error)      { return written(e) }
-func (e RemoveService) MarshalJSON() ([]byte, error)   { return written(e) }
-func (e SetOpen) MarshalJSON() ([]byte, error)         { return written(e) }

@@ -92,7 +92,7 @@ func TestAnyEditsAreTakenOrRefusedWhole(t *testing.T) {
 				t.Fatalf("round %d: %s is changed and not touched by %s", round, c, edits[0].Verb())
 			}
 		}
-		again, err := ReadEdits(EditFormat, marshal(t, edits))
+		again, err := ReadEdits(EditFormat, marshal(t, Edits(edits)))
 		if twice, _, err2 := Apply(s, again); err != nil || err2 != nil || !reflect.DeepEqual(twice, next) {
 			t.Fatalf("round %d: %v %v: edits that were written do not come back", round, err, err2)
 		}
@@ -115,7 +115,7 @@ func TestAnyEditsAreTakenOrRefusedWhole(t *testing.T) {
 			s = next
 		}
 	}
-	if len(taken) < len(Edits) {
+	if len(taken) < len(EachEdit) {
 		t.Errorf("only these were ever taken: %v", taken)
 	}
 }

@@ -109,9 +109,9 @@ func firstVerb(m Mend) string {
 
 // Mended is what mends many snags at once.
 type Mended struct {
-	Edits []site.Edit `json:"edits"`
-	Ended int         `json:"ended" doc:"Snags of the kind that are gone then"`
-	Left  int         `json:"left" doc:"Snags of the kind that are still there: each needs a look of its own"`
+	Edits site.Edits `json:"edits"`
+	Ended int        `json:"ended" doc:"Snags of the kind that are gone then"`
+	Left  int        `json:"left" doc:"Snags of the kind that are still there: each needs a look of its own"`
 }
 
 // mostRounds is how often what is left is looked at again.

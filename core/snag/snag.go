@@ -4,7 +4,6 @@ package snag
 
 import (
 	"cmp"
-	"encoding/json"
 	"fmt"
 	"slices"
 
@@ -39,8 +38,8 @@ type Snag struct {
 
 // Mend is a set of edits that ends a snag, and what they do in words.
 type Mend struct {
-	Does  string      `json:"does"`
-	Edits []site.Edit `json:"edits"`
+	Does  string     `json:"does"`
+	Edits site.Edits `json:"edits"`
 }
 
 // View is what the rules look at, what is worked out once for all of them, and how much
@@ -272,7 +271,7 @@ func lighten(list []Snag) {
 	for i, s := range list {
 		for _, m := range s.Mends {
 			for _, e := range m.Edits {
-				data, err := json.Marshal(e)
+				data, err := site.Written{Edit: e}.MarshalJSON()
 				if err != nil {
 					continue
 				}
