@@ -182,8 +182,7 @@ func (c *Client) Try(ctx context.Context, questions []wire.Question, tell func(i
 
 // believable takes of what a helper says what it can know, and cuts what is too long.
 func believable(h *site.Heard, q wire.Question) bool {
-	known := []string{site.HeardAnswers, site.HeardRefused, site.HeardSilent, site.Untried}
-	if !slices.Contains(known, h.Result) || h.At.IsValid() && h.At.Port() != q.Port || h.MS < 0 || h.MS > 120_000 {
+	if !slices.Contains(h.Result.Words(), string(h.Result)) || h.At.IsValid() && h.At.Port() != q.Port || h.MS < 0 || h.MS > 120_000 {
 		return false
 	}
 	clean := func(s string) string {

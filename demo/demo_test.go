@@ -88,7 +88,7 @@ func TestTheSceneIsComplete(t *testing.T) {
 			if n.Pin == nil {
 				ways["loose"]++
 			} else {
-				ways[n.Pin.By]++
+				ways[string(n.Pin.By)]++
 			}
 		}
 	}
@@ -110,7 +110,7 @@ func TestTheSceneIsComplete(t *testing.T) {
 }
 
 // Taking every suggestion leaves the main scene without a snag that stops work,
-// and the flat with the one wish that its outer box has no way for.
+// and the flat with the one wish for which neither of its routers can limit who may connect.
 func TestSuggestionsMendTheScenes(t *testing.T) {
 	for id, unmet := range map[string]int{"pottery": 0, "flat": 1} {
 		result, err := suggest.For(context.Background(), demoSite(t, id), suggest.Halves{Addresses: true, Ports: true})

@@ -174,7 +174,7 @@ func answer(st store.Stored, makers *maker.Registry) Answer {
 		a.Targets = append(a.Targets, t)
 	}
 	for _, p := range v.Interfaces() {
-		a.Ways = append(a.Ways, Way{p.Interface.ID, addressing.Way(v, *p.Interface)})
+		a.Ways = append(a.Ways, Way{p.Interface.ID, string(addressing.Way(v, *p.Interface))})
 		if p.Interface.MAC.Randomised() {
 			a.Randomised = append(a.Randomised, p.Interface.ID)
 		}
@@ -359,7 +359,7 @@ type Taken struct {
 const largestRoom = 1024
 
 // room lists the addresses of its network that an interface cannot be pinned at.
-func room(v site.View, p site.Placed, by string) []Taken {
+func room(v site.View, p site.Placed, by site.PinBy) []Taken {
 	out := []Taken{}
 	n, _ := v.Network(p.Interface.Network)
 	if 1<<(32-n.Subnet.Bits()) > largestRoom {

@@ -158,7 +158,7 @@ func (s *server) startCheck(ctx context.Context, in *struct {
 		Services []string `json:"services,omitempty" doc:"Only these; all if absent"`
 	}
 }) (*struct{ Body CheckState }, error) {
-	c, err := s.try(ctx, in.ID, in.Body.What, wire.Trial{From: in.Body.From, Only: in.Body.Services})
+	c, err := s.try(ctx, in.ID, in.Body.What, wire.Trial{From: site.TriedFrom(in.Body.From), Only: in.Body.Services})
 	if err != nil {
 		return nil, err
 	}

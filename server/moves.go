@@ -75,7 +75,7 @@ func (s *server) put(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, refusal(err)
 	}
-	return &struct{ Body addressing.Drop }{addressing.Put(v, p, a, in.By)}, nil
+	return &struct{ Body addressing.Drop }{addressing.Put(v, p, a, site.PinBy(in.By))}, nil
 }
 
 // keepIn gives the edits that keep a service inside.

@@ -379,7 +379,7 @@ func (s *server) room(ctx context.Context, in *struct {
 	if !ok {
 		return nil, huma.Error404NotFound("There is no such interface; it may have been removed.")
 	}
-	return &struct{ Body []Taken }{room(v, p, in.By)}, nil
+	return &struct{ Body []Taken }{room(v, p, site.PinBy(in.By))}, nil
 }
 
 func (s *server) parseNetwork(ctx context.Context, in *struct{ Body TypedNetwork }) (*struct{ Body site.Network }, error) {

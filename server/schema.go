@@ -45,3 +45,33 @@ func (anyProtocol) Schema(r huma.Registry) *huma.Schema {
 	}
 	return &huma.Schema{Ref: "#/components/schemas/" + name}
 }
+
+// anyWord stands for a word of a site in the description of the interface.
+type anyWord[W interface{ Words() []string }] struct{}
+
+// Schema lists the words.
+func (anyWord[W]) Schema(huma.Registry) *huma.Schema {
+	var w W
+	s := &huma.Schema{Type: "string"}
+	for _, word := range w.Words() {
+		s.Enum = append(s.Enum, word)
+	}
+	return s
+}
+
+// word describes a kind of words.
+func word[W interface{ Words() []string }](r huma.Registry) {
+	r.RegisterTypeAlias(reflect.TypeFor[W](), reflect.TypeFor[anyWord[W]]())
+}
+
+// words describes all kinds of words that a site has.
+func words(r huma.Registry) {
+	for _, describe := range []func(huma.Registry){
+		word[site.OnOff], word[site.YesNo], word[site.WANKind], word[site.PortsPerLine], word[site.Renumbering], word[site.SourceLimit],
+		word[site.ReservationPlace], word[site.FieldIs], word[site.FieldPart], word[site.Alphabet], word[site.Wants], word[site.PinBy],
+		word[site.LinkEnd], word[site.KindPort], word[site.Risk], word[site.Checker], word[site.TriedFrom], word[site.AddressBy],
+		word[site.Answered], word[site.StoodIn], word[site.Answer], word[site.TryResult], word[site.TriedBy],
+	} {
+		describe(r)
+	}
+}

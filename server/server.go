@@ -174,6 +174,7 @@ func config() huma.Config {
 	c.Components.Schemas.RegisterTypeAlias(reflect.TypeFor[site.Edit](), reflect.TypeFor[anyEdit]())
 	c.Components.Schemas.RegisterTypeAlias(reflect.TypeFor[site.Written](), reflect.TypeFor[anyEdit]())
 	c.Components.Schemas.RegisterTypeAlias(reflect.TypeFor[site.Protocol](), reflect.TypeFor[anyProtocol]())
+	words(c.Components.Schemas)
 	return c
 }
 

@@ -54,7 +54,7 @@ func (s *server) standIn(ctx context.Context, in *struct {
 		out, says = site.StoodReached, "This computer was reached in its place: the router's half of the way is right."
 	}
 	untried := site.Heard{Result: site.Untried}
-	p := site.Proof{At: time.Now().UTC().Format(time.RFC3339), From: wire.Outside, Services: []site.ProofHeard{{Service: in.Body.Service, Inside: untried, Outside: untried, StoodIn: out}}}
+	p := site.Proof{At: time.Now().UTC().Format(time.RFC3339), From: wire.Outside, Services: []site.ProofHeard{{Service: in.Body.Service, Inside: untried, Outside: untried, StoodIn: site.StoodIn(out)}}}
 	if err := s.keepProof(in.ID, p); err != nil {
 		return nil, refusal(err)
 	}

@@ -100,7 +100,7 @@ func (p *trial) fromAfar(ctx context.Context) {
 	p.askFar(ctx, questions, func(i int, h site.Heard) {
 		if i == 0 {
 			p.mu.Lock()
-			p.out.Router.Control = resultOnly(h)
+			p.out.Router.Control = site.Answer(resultOnly(h))
 			p.mu.Unlock()
 			return
 		}
@@ -136,7 +136,7 @@ func (p *trial) outAnotherWay() string {
 	return fmt.Sprintf("This computer's way out is by %s and not by the site: the far end would try another place. Switch that network off.", own)
 }
 
-func resultOnly(h site.Heard) string {
+func resultOnly(h site.Heard) site.TryResult {
 	if h.Tried() {
 		return h.Result
 	}
@@ -219,7 +219,7 @@ func slips(port, own uint16) []uint16 {
 }
 
 // seen notes an address that the site was told to have outside.
-func (p *trial) seen(a netip.Addr, by string) {
+func (p *trial) seen(a netip.Addr, by site.AddressBy) {
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	p.out.Router.Told = append(slices.DeleteFunc(p.out.Router.Told, func(t site.ToldOutside) bool { return t.By == by }), site.ToldOutside{Address: a.Unmap(), By: by})
@@ -317,7 +317,7 @@ func (p *trial) fromHere(ctx context.Context) {
 	}
 	one(p.control(), func(h site.Heard) {
 		p.mu.Lock()
-		p.out.Router.Control = resultOnly(h)
+		p.out.Router.Control = site.Answer(resultOnly(h))
 		p.mu.Unlock()
 	})
 	for _, t := range tries {

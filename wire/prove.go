@@ -35,9 +35,9 @@ type FarEnd interface {
 // Trial is what is to be tried.
 type Trial struct {
 	Site site.View
-	From string   // "inside" or "outside"; found out where it is empty
-	Far  FarEnd   // nil for none
-	Only []string // ids of services; all where it is empty
+	From site.TriedFrom // "inside" or "outside"; found out where it is empty
+	Far  FarEnd         // nil for none
+	Only []string       // ids of services; all where it is empty
 	// Known are the kinds of device that count, beside the site's own; those shipped where
 	// there are none.
 	Known catalogue.Catalogue
@@ -302,11 +302,11 @@ func (p *trial) questionOf(w site.Wish) Question {
 	q := Question{Protocol: proto.Each()[0], Port: uint16(w.Service.Ports.At(0)), Check: "tcp"}
 	known := p.Known
 	if s, ok := known.Named(w.Device.Kind, w.Service.Name, proto, w.Service.Ports); ok {
-		q.Check = s.Check
+		q.Check = string(s.Check)
 	} else if check := checkOfWords(w.Service.Name); check != "" && q.Protocol == site.TCP {
 		q.Check = check
 	} else if s, ok := known.At(int(q.Port)); ok && q.Protocol == site.TCP {
-		q.Check = s.Check
+		q.Check = string(s.Check)
 	} else if q.Protocol == site.TCP && q.Port >= 8000 && q.Port < 8100 {
 		q.Check = "http" // as which they are mostly used
 	}

@@ -48,7 +48,7 @@ var Ports = sync.OnceValue(func() []Port {
 	for _, p := range known.Look {
 		number, _ := p.Single()
 		if s, ok := known.At(number); ok {
-			out = append(out, Port{uint16(number), s.Name, hearing[s.Check]})
+			out = append(out, Port{uint16(number), s.Name, hearing[string(s.Check)]})
 		}
 	}
 	return out

@@ -94,7 +94,7 @@ func Try(ctx context.Context, dial Dialer, to netip.AddrPort, q Question) site.H
 }
 
 // resultOf is what an error of connecting means.
-func resultOf(ctx context.Context, err error) (result, says string) {
+func resultOf(ctx context.Context, err error) (result site.TryResult, says string) {
 	switch {
 	case ctx.Err() != nil:
 		return site.Untried, "It was stopped."

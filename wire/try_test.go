@@ -96,7 +96,7 @@ func TestHostileDevices(t *testing.T) {
 	for _, c := range []struct {
 		what, check string
 		say         func(net.Conn)
-		result      string
+		result      site.TryResult
 		says        string
 	}{
 		{"a page without end", "http", func(c net.Conn) {

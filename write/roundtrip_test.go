@@ -29,7 +29,7 @@ func TestDnsmasqReadsBack(t *testing.T) {
 			id := fmt.Sprint("d", i)
 			n := site.Interface{ID: id + ".0", Network: "main", MAC: site.MAC(fmt.Sprintf("00:00:5e:00:53:%02x", i))}
 			if r.IntN(4) > 0 {
-				n.Pin = &site.Pin{Address: address(2 + i), By: []string{"reservation", "both", "device"}[r.IntN(3)]}
+				n.Pin = &site.Pin{Address: address(2 + i), By: []site.PinBy{"reservation", "both", "device"}[r.IntN(3)]}
 				if n.Pin.Reserved() {
 					want = append(want, fmt.Sprint(n.MAC, " ", n.Pin.Address))
 				}

@@ -246,7 +246,7 @@ func inventoryCSV(w io.Writer, v site.View) error {
 			row[5] = p.Interface.Seen.String()
 		}
 		if pin := p.Interface.Pin; pin != nil {
-			row[6], row[7] = pin.Address.String(), pin.By
+			row[6], row[7] = pin.Address.String(), string(pin.By)
 		}
 		rows = append(rows, row)
 	}

@@ -44,7 +44,7 @@ func proveCommand() *cobra.Command {
 			}
 			ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 			defer stop()
-			trial := wire.Trial{Site: site.NewView(s), From: from, Only: only}
+			trial := wire.Trial{Site: site.NewView(s), From: site.TriedFrom(from), Only: only}
 			if pairing != "" {
 				p, err := afar.ParsePairing(pairing)
 				if err != nil {

@@ -47,9 +47,9 @@ func (b *board) at(network string, a netip.Addr) seatAt {
 // row is an interface to be pinned.
 type row struct {
 	site.Placed
-	by     string
-	wanted bool   // else it only has a pin that cannot stay
-	keeps  string // how it is pinned, if only others stand in the way of that
+	by     site.PinBy
+	wanted bool       // else it only has a pin that cannot stay
+	keeps  site.PinBy // how it is pinned, if only others stand in the way of that
 	class  int
 	seat   seatAt // the address that it holds while it gets no new pin: its pin, or where it was seen; 0 for none
 	seen   seatAt
@@ -60,7 +60,7 @@ type row struct {
 // kind is what decides which cells a row may have, and at which cost.
 type kind struct {
 	network int
-	by      string
+	by      site.PinBy
 	wanted  bool
 	bands   uint64 // those that are meant for it
 }
@@ -70,7 +70,7 @@ type class struct {
 	kind, rank   int
 	seen, pinned bool
 	only         bool // the homes are all that will do
-	keeps        string
+	keeps        site.PinBy
 	home         []home
 	seat         int // the spot that one of them holds while it gets no new pin, -1 for none
 	rows         []int
@@ -431,7 +431,7 @@ func (b *board) spot(s spot) int {
 }
 
 // keeps gives the way of a pin that could stay if nobody else were there, or "".
-func keeps(v site.View, p site.Placed, by ways) string {
+func keeps(v site.View, p site.Placed, by ways) site.PinBy {
 	pin := p.Interface.Pin
 	if _, full := by.full[p.Interface.ID]; pin.Reserved() && (p.Interface.MAC == "" || full) {
 		return ""

@@ -17,7 +17,7 @@ type Drop struct {
 }
 
 // Put works out what it comes to when an interface is pinned at an address in a way.
-func Put(v site.View, p site.Placed, a netip.Addr, by string) Drop {
+func Put(v site.View, p site.Placed, a netip.Addr, by site.PinBy) Drop {
 	pin := site.Pin{Address: a, By: by}
 	if p.Interface.Pin != nil {
 		pin.Locked = p.Interface.Pin.Locked
@@ -65,7 +65,7 @@ func partner(v site.View, p site.Placed, a netip.Addr) (other site.Placed, old n
 
 // barred reports whether anything is against an address but that the partner of the swap was
 // seen there, which is moving away.
-func barred(v site.View, p, partner site.Placed, a netip.Addr, by string) bool {
+func barred(v site.View, p, partner site.Placed, a netip.Addr, by site.PinBy) bool {
 	return slices.ContainsFunc(obstaclesFor(v, p, a, by), func(o Obstacle) bool {
 		return o.Kind != SeenThere || o.Owner.Interface.ID != partner.Interface.ID
 	})

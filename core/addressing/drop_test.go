@@ -25,7 +25,7 @@ func TestSwapsHold(t *testing.T) {
 			id := fmt.Sprint("d", i)
 			n := site.Interface{ID: id + ".0", Network: "main", MAC: site.MAC(fmt.Sprintf("00:00:5e:00:53:0%d", i))}
 			if r.IntN(3) > 0 {
-				n.Pin = &site.Pin{Address: low(), By: []string{"reservation", "device", "both"}[r.IntN(3)], Locked: r.IntN(5) == 0}
+				n.Pin = &site.Pin{Address: low(), By: []site.PinBy{"reservation", "device", "both"}[r.IntN(3)], Locked: r.IntN(5) == 0}
 			}
 			if r.IntN(2) == 0 {
 				n.Seen = low()
@@ -34,7 +34,7 @@ func TestSwapsHold(t *testing.T) {
 		}
 		v := site.NewView(s)
 		p, _ := v.Interface("d0.0")
-		a, by := low(), []string{"reservation", "device", "both"}[r.IntN(3)]
+		a, by := low(), []site.PinBy{"reservation", "device", "both"}[r.IntN(3)]
 		drop := Put(v, p, a, by)
 		if (drop.Taken == "") != (Free(v, p, a, by) == "") || len(drop.Edits) != 1 {
 			t.Fatalf("%d: taken %q", round, drop.Taken)

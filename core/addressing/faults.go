@@ -111,7 +111,7 @@ func CanReserve(v site.View, n site.Network, a netip.Addr) bool { return cannotR
 
 // Way is how an interface would be pinned: by reservation, or on the device
 // where the router reserves nowhere or has no lasting MAC to go by.
-func Way(v site.View, i site.Interface) string {
+func Way(v site.View, i site.Interface) site.PinBy {
 	r, ok := v.RouterOf(i.Network)
 	if !ok || r.Form.Reserves == "no" || i.MAC == "" || i.MAC.Randomised() {
 		return site.ByDevice
@@ -121,7 +121,7 @@ func Way(v site.View, i site.Interface) string {
 
 // Free says why an interface cannot be pinned at an address in the given way,
 // or "". It is what a hand that drags a pin may know.
-func Free(v site.View, p site.Placed, a netip.Addr, by string) string {
+func Free(v site.View, p site.Placed, a netip.Addr, by site.PinBy) string {
 	if in := obstaclesFor(v, p, a, by); len(in) > 0 {
 		return in[0].Says
 	}
@@ -131,7 +131,7 @@ func Free(v site.View, p site.Placed, a netip.Addr, by string) string {
 // Nearest is the lowest address free for an interface in the given way, and not promised
 // to somebody: in a band for its kind before elsewhere, outside the DHCP range before
 // inside.
-func Nearest(v site.View, p site.Placed, by string, promised func(network string, a netip.Addr) bool) (netip.Addr, bool) {
+func Nearest(v site.View, p site.Placed, by site.PinBy, promised func(network string, a netip.Addr) bool) (netip.Addr, bool) {
 	n, _ := v.Network(p.Interface.Network)
 	lan := span.OfPrefix(n.Subnet)
 	best, bestScore := netip.Addr{}, 4

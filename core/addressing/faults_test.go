@@ -62,7 +62,7 @@ func TestFreeSaysWhyNot(t *testing.T) {
 	}
 	for _, c := range cases {
 		v := lanWith(t, c.reserves)
-		if got := Free(v, placed(t, v, c.iface), netip.MustParseAddr(c.address), c.by); got != c.want {
+		if got := Free(v, placed(t, v, c.iface), netip.MustParseAddr(c.address), site.PinBy(c.by)); got != c.want {
 			t.Errorf("%s at %s by %s where the router reserves %s: got %q, want %q", c.iface, c.address, c.by, c.reserves, got, c.want)
 		}
 	}
@@ -77,7 +77,7 @@ func TestNearestPrefersItsBandAndOutsideTheRange(t *testing.T) {
 		{"anywhere", "d.0", "reservation", ""},
 	} {
 		v := lanWith(t, c.reserves)
-		a, ok := Nearest(v, placed(t, v, c.iface), c.by, func(string, netip.Addr) bool { return false })
+		a, ok := Nearest(v, placed(t, v, c.iface), site.PinBy(c.by), func(string, netip.Addr) bool { return false })
 		if (ok && a.String() != c.want) || ok != (c.want != "") {
 			t.Errorf("%s by %s: got %v, want %q", c.iface, c.by, a, c.want)
 		}
@@ -86,7 +86,7 @@ func TestNearestPrefersItsBandAndOutsideTheRange(t *testing.T) {
 
 func TestWay(t *testing.T) {
 	v := lanWith(t, "anywhere")
-	for iface, want := range map[string]string{"a.0": site.ByReservation, "c.0": site.ByDevice, "d.0": site.ByDevice} {
+	for iface, want := range map[string]site.PinBy{"a.0": site.ByReservation, "c.0": site.ByDevice, "d.0": site.ByDevice} {
 		if got := Way(v, *placed(t, v, iface).Interface); got != want {
 			t.Errorf("%s: got %s, want %s", iface, got, want)
 		}
@@ -98,7 +98,7 @@ func TestFreeAgreesWithFaults(t *testing.T) {
 	for _, reserves := range []string{"anywhere", "inside-range", "outside-range", "no"} {
 		v := lanWith(t, reserves)
 		for a := netip.MustParseAddr("10.48.15.250"); a != netip.MustParseAddr("10.48.17.4"); a = a.Next() {
-			for _, by := range []string{site.ByReservation, site.ByDevice, site.ByBoth} {
+			for _, by := range []site.PinBy{site.ByReservation, site.ByDevice, site.ByBoth} {
 				next, _, err := site.Apply(v.Site, []site.Edit{site.SetPin{ID: "b.0", Pin: &site.Pin{Address: a, By: by}}})
 				if err != nil {
 					t.Fatal(err)
@@ -125,7 +125,7 @@ func TestSeveralNetworksAreEachPlannedAlone(t *testing.T) {
 	}
 	got := map[string]string{}
 	for _, sg := range Suggest(site.NewView(s)).Suggestions {
-		got[sg.Interface] = sg.Pin.Address.String() + " " + sg.Pin.By
+		got[sg.Interface] = sg.Pin.Address.String() + " " + string(sg.Pin.By)
 	}
 	want := map[string]string{"b.0": "10.48.16.21 reservation", "c.0": "10.48.16.22 device", "d.0": "10.48.17.2 device"}
 	for id, w := range want {

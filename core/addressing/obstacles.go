@@ -43,7 +43,7 @@ type Obstacle struct {
 
 // Obstacles gives all that keeps an address of a network from being given in a way, to
 // whomever. What is an obstacle for one interface can be what another is: Against tells.
-func Obstacles(v site.View, n site.Network, a netip.Addr, by string) []Obstacle {
+func Obstacles(v site.View, n site.Network, a netip.Addr, by site.PinBy) []Obstacle {
 	out := standing(v, n, a)
 	pinned := v.PinnedAt(n.ID, a)
 	for _, o := range pinned[:min(len(pinned), mostOwners)] {
@@ -171,7 +171,7 @@ func isRouter(v site.View, p site.Placed, a netip.Addr, router string) bool {
 }
 
 // obstaclesFor gives what stands in the way of pinning an interface at an address in a way.
-func obstaclesFor(v site.View, p site.Placed, a netip.Addr, by string) []Obstacle {
+func obstaclesFor(v site.View, p site.Placed, a netip.Addr, by site.PinBy) []Obstacle {
 	n, _ := v.Network(p.Interface.Network)
 	return Against(v, p, a, Obstacles(v, n, a, by))
 }

@@ -86,7 +86,7 @@ type ways struct {
 }
 
 // of is how an interface is to be pinned.
-func (w ways) of(v site.View, p site.Placed) string {
+func (w ways) of(v site.View, p site.Placed) site.PinBy {
 	by := Way(v, *p.Interface)
 	if _, full := w.full[p.Interface.ID]; full {
 		return site.ByDevice

@@ -39,7 +39,7 @@ func smallSite(r *rand.Rand) site.Site {
 		n.Bands = []site.Band{{Name: "cameras", From: from(9), To: from(11), Kinds: []string{"camera"}}, {Name: "all", From: from(11), To: from(12), Kinds: []string{"printer", "camera"}}}
 	}
 	form := anyForm
-	form.Reserves = []string{"anywhere", "anywhere", "inside-range", "outside-range", "no"}[r.IntN(5)]
+	form.Reserves = []site.ReservationPlace{"anywhere", "anywhere", "inside-range", "outside-range", "no"}[r.IntN(5)]
 	form.ReservationLines = []int{0, 0, 1, 2}[r.IntN(4)]
 	if r.IntN(4) == 0 {
 		n.DNS = []netip.Addr{from(2 + r.IntN(12))}
@@ -74,7 +74,7 @@ func smallSite(r *rand.Rand) site.Site {
 		return from(lo + r.IntN(n))
 	}
 	for i := range 2 + r.IntN(3) {
-		iface := site.Interface{ID: fmt.Sprintf("d%d.0", i), Network: places[r.IntN(len(places))], Wants: []string{"pin", "pin", "pin", "loose"}[r.IntN(4)]}
+		iface := site.Interface{ID: fmt.Sprintf("d%d.0", i), Network: places[r.IntN(len(places))], Wants: []site.Wants{"pin", "pin", "pin", "loose"}[r.IntN(4)]}
 		if r.IntN(5) > 0 {
 			iface.MAC = site.MAC(fmt.Sprintf("00:00:5e:00:53:%02x", i))
 		}
@@ -85,7 +85,7 @@ func smallSite(r *rand.Rand) site.Site {
 			}
 		}
 		if r.IntN(3) == 0 {
-			iface.Pin = &site.Pin{Address: spot(0, 16), By: []string{"reservation", "device", "both"}[r.IntN(3)], Locked: r.IntN(4) == 0}
+			iface.Pin = &site.Pin{Address: spot(0, 16), By: []site.PinBy{"reservation", "device", "both"}[r.IntN(3)], Locked: r.IntN(4) == 0}
 		}
 		s.Devices = append(s.Devices, site.Device{
 			ID: fmt.Sprintf("d%d", i), Name: fmt.Sprintf("thing %d", 11-i), Kind: []string{"camera", "camera", "printer", "printer", "router"}[r.IntN(5)],
@@ -372,7 +372,7 @@ func TestSuggestAgainstEveryWay(t *testing.T) {
 			for _, sg := range plan.Suggestions {
 				if sg.Interface == row.Interface.ID {
 					got[i] = sg.Pin.Address
-					by := map[bool]string{true: site.ByDevice, false: site.ByReservation}[setByHand(&row)]
+					by := map[bool]site.PinBy{true: site.ByDevice, false: site.ByReservation}[setByHand(&row)]
 					if by == site.ByReservation && row.Interface.Pin != nil && row.Interface.Pin.By == site.ByBoth {
 						by = site.ByBoth
 					}
@@ -418,7 +418,7 @@ func TestSuggestKeepsWhatWorksAndGoesInOrder(t *testing.T) {
 	s.Devices[2].Interfaces[0].Pin = &site.Pin{Address: at(2), By: site.ByReservation}
 	var got []string
 	for _, sg := range Suggest(site.NewView(s)).Suggestions {
-		got = append(got, sg.Interface+" "+sg.Pin.Address.String()+" "+sg.Pin.By)
+		got = append(got, sg.Interface+" "+sg.Pin.Address.String()+" "+string(sg.Pin.By))
 	}
 	want := []string{"1.0 10.48.16.3 reservation", "0.0 10.48.16.4 reservation"}
 	if !slices.Equal(got, want) {
@@ -460,7 +460,7 @@ func TestAdviceLeavesTheRestAsItIs(t *testing.T) {
 	face := func(id, pin, by string) site.Device {
 		d := site.Device{ID: id, Name: id, Interfaces: []site.Interface{{ID: id, Network: "main", MAC: site.MAC("00:00:5e:00:53:0" + id), Wants: "pin"}}}
 		if pin != "" {
-			d.Interfaces[0].Pin = &site.Pin{Address: netip.MustParseAddr(pin), By: by}
+			d.Interfaces[0].Pin = &site.Pin{Address: netip.MustParseAddr(pin), By: site.PinBy(by)}
 		}
 		return d
 	}
@@ -476,7 +476,7 @@ func TestAdviceLeavesTheRestAsItIs(t *testing.T) {
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			form := anyForm
-			form.Reserves = c.reserves
+			form.Reserves = site.ReservationPlace(c.reserves)
 			s := site.Site{Name: "x", Networks: []site.Network{{ID: "main", Subnet: netip.MustParsePrefix("10.48.16.0/28"), Gateway: at(1), Ranges: []site.Range{{From: at(c.from), To: at(c.to)}}}},
 				Routers: []site.Router{{ID: "edge", Network: "main", Form: form}}, Devices: c.devices}
 			plan := Suggest(site.NewView(s))

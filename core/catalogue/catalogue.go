@@ -121,7 +121,7 @@ func (c Catalogue) Named(kind, name string, proto site.Protocol, ports span.Port
 	by := []func(site.KindService) bool{
 		func(s site.KindService) bool { return s.Protocol.Meets(proto) && s.Ports.Equal(ports) },
 		func(s site.KindService) bool {
-			return s.Protocol.Meets(proto) && s.Ports.Len() == ports.Len() && s.Check != "none" && slices.ContainsFunc(strings.Fields(strings.ToLower(name)), func(w string) bool { return w == s.Check || w == s.ID })
+			return s.Protocol.Meets(proto) && s.Ports.Len() == ports.Len() && s.Check != "none" && slices.ContainsFunc(strings.Fields(strings.ToLower(name)), func(w string) bool { return w == string(s.Check) || w == s.ID })
 		},
 	}
 	for _, is := range by {

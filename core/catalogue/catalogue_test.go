@@ -29,7 +29,7 @@ func TestShipped(t *testing.T) {
 	registry := map[string]string{"http": "80", "https": "443", "rtsp": "554", "ssh": "22", "rdp": "3389", "rfb": "5900", "ftp": "21", "smtp": "25 587"}
 	for _, k := range c.Kinds {
 		for _, s := range k.Services {
-			if want, known := registry[s.Check]; known && !slices.Contains(strings.Fields(want), s.Ports.String()) && k.ID != "printer" {
+			if want, known := registry[string(s.Check)]; known && !slices.Contains(strings.Fields(want), s.Ports.String()) && k.ID != "printer" {
 				t.Errorf("%s %s at %s: want %s", k.ID, s.ID, s.Ports, want)
 			}
 			if strings.Contains(s.Address, ":") && !strings.Contains(s.Address, "{host}") {

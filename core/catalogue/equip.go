@@ -238,7 +238,7 @@ func (e *equipping) interfaceOf(of site.KindService) string {
 }
 
 func (e *equipping) wish(of site.KindService) *site.Open {
-	return &site.Open{Port: of.Open, From: append([]site.Sender{}, e.wanted.From...)}
+	return &site.Open{Port: string(of.Open), From: append([]site.Sender{}, e.wanted.From...)}
 }
 
 // change enters a service, and says why it is opened and what of it is dangerous.

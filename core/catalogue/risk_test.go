@@ -34,7 +34,7 @@ func TestJudgeSaysWhatTheCatalogueSays(t *testing.T) {
 
 // Of services that are called alike, the one of the device's own kind tells the risk.
 func TestRiskIsOfTheOwnKind(t *testing.T) {
-	is := func(risk, what string) []site.KindService {
+	is := func(risk site.Risk, what string) []site.KindService {
 		return []site.KindService{{Name: "control", What: what, Risk: risk, Protocol: site.TCP, Ports: span.Port(4001)}}
 	}
 	c := Catalogue{Kinds: []site.Kind{{ID: "crane", Services: is(site.RiskDanger, "moves a crane")}, {ID: "lamp", Services: is("", "switches a lamp")}}}

@@ -255,7 +255,7 @@ func (c *court) signs(k *hearing) {
 		k.seen[there] = c.whoIsThere(t)
 	}
 	if k.heard.Inside.Tried() {
-		k.seen[inside] = k.heard.Inside.Result
+		k.seen[inside] = string(k.heard.Inside.Result)
 	}
 	if !k.open {
 		return
@@ -268,7 +268,7 @@ func (c *court) signs(k *hearing) {
 		k.seen[asks] = "strange"
 	}
 	if k.heard.StoodIn != "" {
-		k.seen[stand] = k.heard.StoodIn
+		k.seen[stand] = string(k.heard.StoodIn)
 	}
 	if c.wan != "" {
 		k.seen[wan] = c.wan
@@ -300,7 +300,7 @@ func (c *court) whatCameBack(k *hearing) string {
 		return "stranger"
 	case h.Result == site.HeardAnswers:
 		return ""
-	case c.p.Router.Control == h.Result || c.p.Router.Control == "":
+	case site.TryResult(c.p.Router.Control) == h.Result || c.p.Router.Control == "":
 		return "as-unplanned"
 	}
 	return "otherwise"

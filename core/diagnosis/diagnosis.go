@@ -14,13 +14,13 @@ import (
 
 // Report is what a proof says of the plan.
 type Report struct {
-	At         string      `json:"at"`
-	From       string      `json:"from" enum:"inside,outside,both"`
-	Router     RouterSeen  `json:"router"`
-	Name       NameSeen    `json:"name"`
-	Interfaces []ThereSeen `json:"interfaces"`
-	Services   []Verdict   `json:"services"`
-	Notes      []string    `json:"notes"`
+	At         string         `json:"at"`
+	From       site.TriedFrom `json:"from"`
+	Router     RouterSeen     `json:"router"`
+	Name       NameSeen       `json:"name"`
+	Interfaces []ThereSeen    `json:"interfaces"`
+	Services   []Verdict      `json:"services"`
+	Notes      []string       `json:"notes"`
 }
 
 // RouterSeen is what was seen of the router that faces the provider. Private is that its outside
@@ -42,13 +42,13 @@ type NameSeen struct {
 
 // ThereSeen is who answers at the planned address of an interface.
 type ThereSeen struct {
-	Interface string     `json:"interface"`
-	Planned   netip.Addr `json:"planned,omitzero"`
-	Answers   string     `json:"answers" enum:"yes,no,untried"`
-	MAC       site.MAC   `json:"mac,omitempty"`
-	As        string     `json:"as,omitempty" enum:"planned,other-device,nobody,moved"`
-	Found     netip.Addr `json:"found,omitzero"`
-	Says      string     `json:"says,omitempty"`
+	Interface string        `json:"interface"`
+	Planned   netip.Addr    `json:"planned,omitzero"`
+	Answers   site.Answered `json:"answers"`
+	MAC       site.MAC      `json:"mac,omitempty"`
+	As        string        `json:"as,omitempty" enum:"planned,other-device,nobody,moved"`
+	Found     netip.Addr    `json:"found,omitzero"`
+	Says      string        `json:"says,omitempty"`
 }
 
 // Verdict is whether a service works, and why it does not. RuledOut are the causes that what

@@ -61,7 +61,7 @@ func silent(p *site.Proof, services ...string) {
 	}
 }
 
-func insideOf(p *site.Proof, result string, services ...string) {
+func insideOf(p *site.Proof, result site.TryResult, services ...string) {
 	for i := range p.Services {
 		if slices.Contains(services, p.Services[i].Service) {
 			p.Services[i].Inside = site.Heard{Result: result, By: site.TriedHere}
@@ -69,7 +69,7 @@ func insideOf(p *site.Proof, result string, services ...string) {
 	}
 }
 
-func told(p *site.Proof, by, address string) {
+func told(p *site.Proof, by site.AddressBy, address string) {
 	for i := range p.Router.Told {
 		if p.Router.Told[i].By == by {
 			p.Router.Told[i].Address = netip.MustParseAddr(address)

@@ -321,7 +321,7 @@ func (c *court) fares(k *hearing) string {
 
 func (c *court) insideWord(h site.Heard) string {
 	if h.Tried() {
-		return h.Result
+		return string(h.Result)
 	}
 	return "not tried"
 }

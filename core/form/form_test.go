@@ -61,7 +61,7 @@ func TestSplitSaysTheSame(t *testing.T) {
 	cannot := 0
 	for range 6000 {
 		form := site.Form{
-			PortsPerLine: pick(r, "one", "range", "list"), Renumber: pick(r, "none", "one", "range"), LimitsSender: pick(r, "no", "address", "network"),
+			PortsPerLine: pick[site.PortsPerLine](r, "one", "range", "list"), Renumber: pick[site.Renumbering](r, "none", "one", "range"), LimitsSender: pick[site.SourceLimit](r, "no", "address", "network"),
 			Protocols: pick(r, []site.Protocol{"tcp", "udp"}, []site.Protocol{"tcp", "udp", "both"}, []site.Protocol{"both"}, nil),
 		}
 		n := 1 + r.IntN(8)
@@ -117,7 +117,7 @@ func checkLine(t *testing.T, form site.Form, l Line) {
 }
 
 func TestLinesOf(t *testing.T) {
-	form := func(per, renumber string, protocols ...site.Protocol) site.Form {
+	form := func(per site.PortsPerLine, renumber site.Renumbering, protocols ...site.Protocol) site.Form {
 		return site.Form{PortsPerLine: per, Renumber: renumber, Protocols: protocols, LimitsSender: "no"}
 	}
 	cases := []struct {

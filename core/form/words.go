@@ -12,9 +12,9 @@ import (
 // Field is a value to type, what the page calls it, and the part of the entry where it
 // stands if that has several.
 type Field struct {
-	Label string `json:"label"`
-	Value string `json:"value"`
-	Part  string `json:"part,omitempty"`
+	Label string         `json:"label"`
+	Value string         `json:"value"`
+	Part  site.FieldPart `json:"part,omitempty"`
 }
 
 // LineFields gives the fields of lines in the order of the page, exactly as typed. Names
@@ -183,7 +183,7 @@ func (p Page) ReservationFields(list []Reservation) [][]Field {
 			continue
 		}
 		for _, f := range p.form.ReservationFields {
-			value := map[string]string{"name": name, "mac": mac, "address": address, "last-number": address[strings.LastIndex(address, ".")+1:], "fixed": f.Value}[f.Is]
+			value := map[site.FieldIs]string{"name": name, "mac": mac, "address": address, "last-number": address[strings.LastIndex(address, ".")+1:], "fixed": f.Value}[f.Is]
 			out[i] = append(out[i], Field{f.Label, value, f.Part})
 		}
 	}
@@ -193,7 +193,7 @@ func (p Page) ReservationFields(list []Reservation) [][]Field {
 // names gives the entries of a page names that fit, each once.
 type names struct {
 	max      int // most characters, 0 for no limit
-	alphabet string
+	alphabet site.Alphabet
 	used     map[string]bool
 	next     map[string]int // by name: the number to try next
 }
@@ -202,7 +202,7 @@ type names struct {
 // host names.
 func (p Page) names(fields []site.FormField) *names {
 	n := &names{alphabet: "host", used: map[string]bool{}, next: map[string]int{}}
-	tight := map[string]int{"any": 0, "ascii": 1, "word": 2}
+	tight := map[site.Alphabet]int{"any": 0, "ascii": 1, "word": 2}
 	first := true
 	for _, f := range fields {
 		if f.Is != "name" {

@@ -87,7 +87,7 @@ func TestWordsOfThePage(t *testing.T) {
 func TestNamesFit(t *testing.T) {
 	r := rand.New(rand.NewPCG(51, 52))
 	for range 2000 {
-		field := site.FormField{Is: "name", Max: past.Pick(r, 0, 3, 4, 8, 15), Alphabet: past.Pick(r, "any", "ascii", "word")}
+		field := site.FormField{Is: "name", Max: past.Pick(r, 0, 3, 4, 8, 15), Alphabet: past.Pick[site.Alphabet](r, "any", "ascii", "word")}
 		n := Of(site.Form{}).names([]site.FormField{field})
 		seen := map[string]bool{}
 		for range 1 + r.IntN(40) {
@@ -112,7 +112,7 @@ func TestThereAndBack(t *testing.T) {
 		f := site.Forward{ID: "f", Enabled: true, Protocol: past.Pick(r, site.TCP, site.UDP, site.Both), From: past.Senders([]string{"198.51.100.7", "203.0.113.0/24"}[:r.IntN(3)]...)}
 		n := 1 + r.IntN(6)
 		f.Outside, f.Inside = randomPorts(t, r, n), randomPorts(t, r, n)
-		page := Of(site.Form{PortsPerLine: past.Pick(r, "one", "range", "list"), Renumber: past.Pick(r, "one", "range"), LimitsSender: "network", Protocols: past.Pick(r, []site.Protocol{"tcp", "udp"}, nil)})
+		page := Of(site.Form{PortsPerLine: past.Pick[site.PortsPerLine](r, "one", "range", "list"), Renumber: past.Pick[site.Renumbering](r, "one", "range"), LimitsSender: "network", Protocols: past.Pick(r, []site.Protocol{"tcp", "udp"}, nil)})
 		lines, err := page.Lines(f)
 		if err != nil {
 			t.Fatal(err)

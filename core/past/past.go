@@ -96,7 +96,7 @@ func Chain(r *rand.Rand, devices int) site.Site {
 		wan := s.Routers[slices.IndexFunc(s.Routers, func(o site.Router) bool { return o.ID == "r1" })].WAN.Address
 		d := site.Device{ID: "box", Name: "box", Kind: Pick(r, "router", "router", ""), Interfaces: []site.Interface{{ID: "box.0", Network: "n0", MAC: "00:00:5e:00:53:f0", Seen: wan}}}
 		if r.IntN(3) > 0 && wan.As4()[1] == 48 {
-			d.Interfaces[0].Pin = &site.Pin{Address: wan, By: Pick(r, site.ByReservation, site.ByBoth)}
+			d.Interfaces[0].Pin = &site.Pin{Address: wan, By: Pick[site.PinBy](r, site.ByReservation, site.ByBoth)}
 		} else if r.IntN(2) == 0 {
 			d.Interfaces[0].Wants = "pin"
 		}
@@ -169,9 +169,9 @@ func addr(network, n int) netip.Addr {
 
 func form(r *rand.Rand) site.Form {
 	return site.Form{
-		PortsPerLine: Pick(r, "one", "range", "list"), Renumber: Pick(r, "none", "one", "range", "range"),
+		PortsPerLine: Pick[site.PortsPerLine](r, "one", "range", "list"), Renumber: Pick[site.Renumbering](r, "none", "one", "range", "range"),
 		Protocols:    Pick(r, []site.Protocol{"tcp", "udp"}, []site.Protocol{"tcp", "udp", "both"}),
-		LimitsSender: Pick(r, "no", "network"), Lines: Pick(r, 0, 0, 0, 1, 2, 3, 4), Reserves: Pick(r, "anywhere", "anywhere", "anywhere", "outside-range", "inside-range", "no"), ReservationLines: Pick(r, 0, 0, 0, 1, 2),
+		LimitsSender: Pick[site.SourceLimit](r, "no", "network"), Lines: Pick(r, 0, 0, 0, 1, 2, 3, 4), Reserves: Pick[site.ReservationPlace](r, "anywhere", "anywhere", "anywhere", "outside-range", "inside-range", "no"), ReservationLines: Pick(r, 0, 0, 0, 1, 2),
 		Refuses: Pick(r, span.Ports{}, span.Ports{}, span.Ports{}, Ports("82"), Ports("80")),
 	}
 }

@@ -22,7 +22,7 @@ const (
 // hid it behind its own outside address.
 type Arrival struct {
 	Packet
-	Loops string
+	Loops site.YesNo
 }
 
 // ArrivalOf gives how a packet comes to the outside of a router. A sender on a network of the

@@ -20,9 +20,11 @@ func TestWalkFromInside(t *testing.T) {
 			{"id":"f2","router":"inner","enabled":true,"protocol":"tcp","outside":"8010","to":"cam.0","inside":"80"},
 			{"id":"f3","router":"box","enabled":true,"protocol":"tcp","outside":"8011","to":"10.77.0.20","inside":"8010","from":["10.77.0.20"]}]}`
 	for _, c := range []struct {
-		what, loops, router, sender string
-		port                        int
-		want                        Fate
+		what           string
+		loops          site.YesNo
+		router, sender string
+		port           int
+		want           Fate
 	}{
 		{"outside", "no", "box", "203.0.113.9", 8010, Fate{Fate: Forwarded, Port: 80}},
 		{"behind both, it loops back", "yes", "box", "10.48.20.50", 8010, Fate{Fate: Forwarded, Port: 80, Loops: "yes"}},

@@ -41,7 +41,7 @@ type Fate struct {
 	Address   netip.Addr `json:"address,omitzero"`
 	Port      int        `json:"port"`
 	Says      string     `json:"says,omitempty"`
-	Loops     string     `json:"loops,omitempty" enum:"yes,no,unknown" doc:"Of a packet from inside: whether the router takes it"`
+	Loops     site.YesNo `json:"loops,omitempty" doc:"Of a packet from inside: whether the router takes it"`
 }
 
 // Outermost is the router that faces the provider; of several the first.

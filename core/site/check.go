@@ -183,9 +183,9 @@ func (c checker) router(at *trail, r Router) error {
 		checkName(at.field("wan").field("name"), r.WAN.Name, longestName),
 		c.refer(at.field("network"), "network", r.Network),
 		c.served(at.field("networks"), r),
-		oneOf(at.field("upnp"), r.UPnP, ",on,off,unknown"),
-		oneOf(at.field("loopsBack"), r.LoopsBack, ",yes,no,unknown"),
-		oneOf(at.field("wan").field("kind"), r.WAN.Kind, ",static,dynamic,unknown"),
+		r.UPnP.checkGiven(at.field("upnp")),
+		r.LoopsBack.checkGiven(at.field("loopsBack")),
+		r.WAN.Kind.checkGiven(at.field("wan").field("kind")),
 		checkForm(at.field("form"), r.Form),
 		checkHeld(at.field("held"), r.Held), checkMapped(at.field("mapped"), r.Mapped),
 		checkMost(at.field("ownPorts"), len(r.OwnPorts), mostOwnPorts),
@@ -276,17 +276,17 @@ func checkHeldForwards(at *trail, forwards []HeldForward) error {
 
 func checkForm(at *trail, f Form) error {
 	return firstOf(
-		oneOf(at.field("portsPerLine"), f.PortsPerLine, ",one,range,list"),
-		oneOf(at.field("renumber"), f.Renumber, ",none,one,range"),
-		oneOf(at.field("limitsSender"), f.LimitsSender, ",no,address,network"),
-		oneOf(at.field("reserves"), f.Reserves, ",anywhere,inside-range,outside-range,no"),
+		f.PortsPerLine.checkGiven(at.field("portsPerLine")),
+		f.Renumber.checkGiven(at.field("renumber")),
+		f.LimitsSender.checkGiven(at.field("limitsSender")),
+		f.Reserves.checkGiven(at.field("reserves")),
 		checkMost(at.field("protocols"), len(f.Protocols), mostProtocols),
 		checkName(at.field("separator"), f.Separator, longestSeparator),
 		checkMost(at.field("fields"), len(f.Fields), mostFields),
 		checkMost(at.field("reservationFields"), len(f.ReservationFields), mostFields),
 		each(at.field("fields"), f.Fields, checkField),
 		each(at.field("reservationFields"), f.ReservationFields, func(at *trail, f FormField) error {
-			return firstOf(oneOf(at.field("is"), f.Is, "name,mac,address,last-number,fixed"), checkField(at, f))
+			return firstOf(oneOf(at.field("is"), string(f.Is), "name,mac,address,last-number,fixed"), checkField(at, f))
 		}),
 	)
 }
@@ -305,9 +305,9 @@ func checkField(at *trail, f FormField) error {
 	}
 	return firstOf(
 		checkName(at.field("label"), f.Label, longestName), checkName(at.field("anyone"), f.Anyone, longestName), checkName(at.field("value"), f.Value, longestName),
-		oneOf(at.field("is"), f.Is, "name,outside,outside-from,outside-to,inside,inside-from,inside-to,address,last-number,device,mac,protocol,sender,enabled,fixed"),
-		oneOf(at.field("part"), f.Part, ",rule,service"),
-		oneOf(at.field("alphabet"), f.Alphabet, ",any,ascii,word"),
+		f.Is.check(at.field("is")),
+		f.Part.checkGiven(at.field("part")),
+		f.Alphabet.checkGiven(at.field("alphabet")),
 	)
 }
 
@@ -363,7 +363,7 @@ func (c checker) iface(at *trail, i Interface) error {
 		c.id(at, "interface", i.ID),
 		checkName(at.field("name"), i.Name, longestName),
 		c.refer(at.field("network"), "network", i.Network),
-		oneOf(at.field("wants"), i.Wants, ",auto,pin,loose"),
+		i.Wants.checkGiven(at.field("wants")),
 		checkMost(at.field("evidence"), len(i.Evidence), mostEvidence),
 		checkName(at.field("first"), i.First, longestTime),
 		each(at.field("evidence"), i.Evidence, checkEvidence),
@@ -372,7 +372,7 @@ func (c checker) iface(at *trail, i Interface) error {
 		return err
 	}
 	at = at.field("pin")
-	return firstOf(checkGiven(at.field("address"), i.Pin.Address), oneOf(at.field("by"), i.Pin.By, "reservation,device,both"))
+	return firstOf(checkGiven(at.field("address"), i.Pin.Address), i.Pin.By.check(at.field("by")))
 }
 
 func (c checker) service(at *trail, s Service) error {

@@ -216,7 +216,7 @@ func (e SetPin) apply(d *draft, at *trail) ([]Edit, error) {
 // SetWants says whether an interface is to be pinned.
 type SetWants struct {
 	ID    string `json:"id" doc:"The interface"`
-	Wants string `json:"wants" enum:"auto,pin,loose"`
+	Wants Wants  `json:"wants"`
 }
 
 // Verb is "wants".

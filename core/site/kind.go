@@ -3,7 +3,6 @@ package site
 import (
 	"regexp"
 	"slices"
-	"strings"
 
 	"vestpin/core/span"
 )
@@ -56,10 +55,10 @@ type KindService struct {
 	Name      string       `json:"name"`
 	Protocol  Protocol     `json:"protocol"`
 	Ports     span.Ports   `json:"ports"`
-	Open      string       `json:"open" default:"any" enum:"any,same"`
+	Open      KindPort     `json:"open" default:"any"`
 	CanSetTo  []span.Ports `json:"canSetTo"`
-	Risk      string       `json:"risk" default:"none" enum:"none,plain,danger"`
-	Check     string       `json:"check" default:"none" enum:"tcp,tls,http,https,rtsp,ssh,sip,rfb,rdp,dns,ntp,stun,srt,mqtt,ftp,smtp,none"`
+	Risk      Risk         `json:"risk" default:"none"`
+	Check     Checker      `json:"check" default:"none"`
 	Address   string       `json:"address,omitempty"`
 	Tells     []string     `json:"tells"`
 	Interface string       `json:"interface,omitempty"`
@@ -90,9 +89,6 @@ func (k Kind) Service(id string) (KindService, bool) {
 
 // Expression compiles a regular expression of a kind, regardless of case.
 func Expression(text string) (*regexp.Regexp, error) { return regexp.Compile("(?i)" + text) }
-
-// Checks are the ways in which a service can be asked whether it answers.
-var Checks = []string{"tcp", "tls", "http", "https", "rtsp", "ssh", "sip", "rfb", "rdp", "dns", "ntp", "stun", "srt", "mqtt", "ftp", "smtp", "none"}
 
 // CheckKinds finds what is wrong in kinds that somebody wrote, by a path that begins at
 // root. Its error is a *Refusal.
@@ -142,8 +138,8 @@ func (c checker) kindService(at *trail, s KindService) error {
 	return firstOf(
 		c.id(at, "service", s.ID), checkName(at.field("name"), s.Name, longestName),
 		checkProtocol(at.field("protocol"), s.Protocol), checkPorts(at.field("ports"), s.Ports),
-		oneOf(at.field("open"), s.Open, ",any,same"), oneOf(at.field("risk"), s.Risk, ",none,plain,danger"),
-		oneOf(at.field("check"), s.Check, ","+strings.Join(Checks, ",")), oneOf(at.field("helps"), s.Helps, ",tcp,udp"),
+		s.Open.checkGiven(at.field("open")), s.Risk.checkGiven(at.field("risk")),
+		s.Check.checkGiven(at.field("check")), oneOf(at.field("helps"), s.Helps, ",tcp,udp"),
 		checkMost(at.field("canSetTo"), len(s.CanSetTo), mostOfKind),
 		each(at.field("canSetTo"), s.CanSetTo, func(at *trail, p span.Ports) error {
 			if p.Len() != s.Ports.Len() {

@@ -12,12 +12,12 @@ const (
 // here that the other dials, the one that calls the Interface here that dials, which stays
 // the same when devices are joined or split. Both ends have one id.
 type Link struct {
-	ID        string `json:"id"`
-	Name      string `json:"name,omitempty"`
-	End       string `json:"end" enum:"listens,calls"`
-	Service   string `json:"service,omitempty"`
-	Interface string `json:"interface,omitempty"`
-	Far       Far    `json:"far"`
+	ID        string  `json:"id"`
+	Name      string  `json:"name,omitempty"`
+	End       LinkEnd `json:"end"`
+	Service   string  `json:"service,omitempty"`
+	Interface string  `json:"interface,omitempty"`
+	Far       Far     `json:"far"`
 }
 
 // Far is the other end: the id of its site where this program has it, what that site is
@@ -39,7 +39,7 @@ func (c checker) link(at *trail, l Link) error {
 		return at.field("service").refuse(l.Service, "no service: an end that calls has an interface")
 	}
 	err := firstOf(
-		c.id(at, "link", l.ID), checkName(at.field("name"), l.Name, longestName), oneOf(at.field("end"), l.End, Listens+","+Calls),
+		c.id(at, "link", l.ID), checkName(at.field("name"), l.Name, longestName), l.End.check(at.field("end")),
 		checkName(at.field("far").field("site"), l.Far.Site, longestName), checkName(at.field("far").field("name"), l.Far.Name, longestName),
 		checkName(at.field("far").field("dial"), l.Far.Dial, longestNote),
 	)

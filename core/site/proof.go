@@ -13,7 +13,7 @@ type Proof struct {
 	ID         string       `json:"id"`
 	At         string       `json:"at" doc:"When something was tried last, RFC 3339"`
 	Visit      string       `json:"visit,omitempty"`
-	From       string       `json:"from" enum:"inside,outside,both" doc:"From where it was tried"`
+	From       TriedFrom    `json:"from" doc:"From where it was tried"`
 	Notes      []string     `json:"notes"`
 	Router     ProofRouter  `json:"router,omitzero"`
 	Name       ProofName    `json:"name,omitzero"`
@@ -31,7 +31,7 @@ type ProofRouter struct {
 	Speaks   []string       `json:"speaks" doc:"How it was asked: upnp, nat-pmp, pcp"`
 	Mappings []HeldForward  `json:"mappings"`
 	Keys     []string       `json:"keys" doc:"What its own pages say of themselves"`
-	Control  string         `json:"control,omitempty" enum:"answers,refused,silent"`
+	Control  Answer         `json:"control,omitempty"`
 	Gateways []ProofGateway `json:"gateways"`
 }
 
@@ -62,7 +62,7 @@ const (
 // ToldOutside is an outside address, and who told it.
 type ToldOutside struct {
 	Address netip.Addr `json:"address"`
-	By      string     `json:"by" enum:"router,stun,afar"`
+	By      AddressBy  `json:"by"`
 }
 
 // ProofName is what the site's dynamic DNS name stands for: by the site's resolver, and by
@@ -100,7 +100,7 @@ func (p Proof) After(last Proof) Proof {
 type ProofThere struct {
 	Interface string     `json:"interface"`
 	Planned   netip.Addr `json:"planned,omitzero"`
-	Answers   string     `json:"answers" enum:"yes,no,untried"`
+	Answers   Answered   `json:"answers"`
 	MAC       MAC        `json:"mac,omitempty"`
 	Found     netip.Addr `json:"found,omitzero"`
 	Why       string     `json:"why,omitempty"`
@@ -116,7 +116,7 @@ type ProofHeard struct {
 	Outside Heard      `json:"outside"`
 	Stray   int        `json:"stray,omitempty"`
 	AsksFor netip.Addr `json:"asksFor,omitzero"`
-	StoodIn string     `json:"stoodIn,omitempty" enum:"reached,lost" doc:"Whether this computer was reached from outside when it stood in for the device"`
+	StoodIn StoodIn    `json:"stoodIn,omitempty" doc:"Whether this computer was reached from outside when it stood in for the device"`
 }
 
 // What came of it when this computer stood in for a device.
@@ -144,10 +144,10 @@ const (
 // Heard is what came back from a port. Key is what tells who answered from others: its host
 // key, certificate, or what its page says of itself.
 type Heard struct {
-	Result string         `json:"result" default:"untried" enum:"answers,refused,silent,untried"`
+	Result TryResult      `json:"result" default:"untried"`
 	Says   string         `json:"says,omitempty" doc:"What was heard, or why it was not tried"`
 	MS     int            `json:"ms,omitempty"`
-	By     string         `json:"by,omitempty" enum:"here,afar,looped,person"`
+	By     TriedBy        `json:"by,omitempty"`
 	At     netip.AddrPort `json:"at,omitzero" doc:"The address and port that were tried"`
 	Key    string         `json:"key,omitempty"`
 	When   string         `json:"when,omitempty" doc:"RFC 3339"`
@@ -321,7 +321,7 @@ func (r ProofRouter) with(later ProofRouter) ProofRouter {
 // Outside is the address that a proof saw the site at from elsewhere, or that its router
 // told. The helper and STUN see it as others do.
 func (r ProofRouter) Outside() (ToldOutside, bool) {
-	for _, by := range []string{ToldByAfar, ToldBySTUN, ToldByRouter} {
+	for _, by := range []AddressBy{ToldByAfar, ToldBySTUN, ToldByRouter} {
 		if i := slices.IndexFunc(r.Told, func(t ToldOutside) bool { return t.By == by }); i >= 0 {
 			return r.Told[i], true
 		}

@@ -10,7 +10,7 @@ import (
 // stands.
 func TestProofWithALaterOne(t *testing.T) {
 	a := netip.MustParseAddr
-	heard := func(result string) Heard { return Heard{Result: result, By: TriedHere} }
+	heard := func(result TryResult) Heard { return Heard{Result: result, By: TriedHere} }
 	first := Proof{ID: "p1", At: "1", Visit: "v", From: "inside", Notes: []string{"slow"}, Router: ProofRouter{Answers: true, Keys: []string{"page"}, Speaks: []string{"upnp"}, Control: HeardSilent, Told: []ToldOutside{{a("203.0.113.47"), ToldByRouter}, {a("203.0.113.47"), ToldByAfar}}},
 		Name:       ProofName{Name: "studio.example.net", Points: []netip.Addr{a("203.0.113.47")}},
 		Interfaces: []ProofThere{{Interface: "a", Answers: "yes"}, {Interface: "b", Answers: "no"}},

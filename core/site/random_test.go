@@ -35,7 +35,7 @@ func anyEdit(r *rand.Rand) Edit {
 		Describe{ID: id, Name: &text, Kind: some(r, nil, &text), Accepted: some(r, nil, &[]bool{true}[0])},
 		PutInterface{id, iface, at}, RemoveInterface{id, r.IntN(2) == 0},
 		PutService{id, service, at}, RemoveService{id, r.IntN(2) == 0},
-		SetPin{id, some(r, nil, &Pin{Address: address, By: "both"})}, SetWants{id, some(r, "pin", "loose", "auto")},
+		SetPin{id, some(r, nil, &Pin{Address: address, By: "both"})}, SetWants{id, some[Wants](r, "pin", "loose", "auto")},
 		SetOpen{id, some(r, nil, &Open{Port: some(r, "any", "same", "80", "80-90")})},
 		PutForward{Forward{ID: some(r, "f1", "f2"), Router: some(r, "edge", "inner"), Protocol: UDP, Outside: span.Port(1 + r.IntN(99)), To: some(r, "rec.0", "new.0", "10.48.16.9")}, at}, RemoveForward{id},
 		Tick{id, some(r, nil, &Done{At: "now", Values: text}), at},
@@ -44,7 +44,7 @@ func anyEdit(r *rand.Rand) Edit {
 			Services: []ProofHeard{{Service: "rec.web", Inside: Heard{Result: HeardAnswers, Says: text, By: TriedHere}, Outside: Heard{Result: Untried}}}}, at}, RemoveProof{some(r, "p1", "p2")},
 		PatchHeld{some(r, "edge", "inner"), nil, []HeldForward{{Name: text, Protocol: TCP, Outside: span.Port(1 + r.IntN(9)), Address: netip.MustParseAddr("10.48.16.20"), Enabled: true}}},
 		PatchHeld{some(r, "edge", "inner"), []HeldForward{{Name: text, Protocol: TCP, Outside: span.Port(1 + r.IntN(9)), Address: netip.MustParseAddr("10.48.16.20"), Enabled: true}}, nil},
-		SetLinks{some(r, nil, []Link{{ID: "far", Name: text, End: some(r, Listens, Calls), Service: some(r, "rec.web", ""), Interface: some(r, "", "rec.0"), Far: Far{Name: text}}})},
+		SetLinks{some(r, nil, []Link{{ID: "far", Name: text, End: some[LinkEnd](r, Listens, Calls), Service: some(r, "rec.web", ""), Interface: some(r, "", "rec.0"), Far: Far{Name: text}}})},
 		SetKinds{some(r, nil, []Kind{{ID: "kiln", Name: text, Services: []KindService{{ID: "page", Protocol: TCP, Ports: some(r, span.Port(80), span.Ports{})}}, Purposes: []Purpose{{ID: "watch", Services: []string{some(r, "page", "none")}}}}})},
 		SetMakers{some(r, nil, []Maker{{"00:00:5e", text}}, []Maker{{"00-00-5E-00-53-2", text}, {"0", text}}, []Maker{{"0g", text}})},
 	)

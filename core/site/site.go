@@ -92,10 +92,10 @@ type Router struct {
 	Upstream string    `json:"upstream,omitempty"`
 	WAN      WAN       `json:"wan,omitzero"`
 	OwnPorts []OwnPort `json:"ownPorts"`
-	UPnP     string    `json:"upnp,omitempty" default:"unknown" enum:"on,off,unknown"`
+	UPnP     OnOff     `json:"upnp,omitempty" default:"unknown"`
 
 	// LoopsBack is whether its outside address works from inside (hairpin, RFC 4787 section 6).
-	LoopsBack string `json:"loopsBack,omitempty" default:"unknown" enum:"yes,no,unknown"`
+	LoopsBack YesNo `json:"loopsBack,omitempty" default:"unknown"`
 
 	// ExposedHost is who gets every outside port that no forward takes and that is not the
 	// router's own: the id of an interface, or an address; empty for nobody.
@@ -182,7 +182,7 @@ func (r Router) Label() string {
 // WAN is the outside of a router.
 type WAN struct {
 	Address netip.Addr `json:"address,omitzero"`
-	Kind    string     `json:"kind,omitempty" default:"unknown" enum:"static,dynamic,unknown"`
+	Kind    WANKind    `json:"kind,omitempty" default:"unknown"`
 	Name    string     `json:"name,omitempty"`
 }
 
@@ -207,13 +207,13 @@ type OwnPort struct {
 
 // Form is what a router's pages can express.
 type Form struct {
-	PortsPerLine     string     `json:"portsPerLine,omitempty" default:"range" enum:"one,range,list"`
-	Renumber         string     `json:"renumber,omitempty" default:"range" enum:"none,one,range"`
-	Protocols        []Protocol `json:"protocols"`
-	LimitsSender     string     `json:"limitsSender,omitempty" default:"no" enum:"no,address,network"`
-	Lines            int        `json:"lines,omitempty"`
-	Reserves         string     `json:"reserves,omitempty" default:"anywhere" enum:"anywhere,inside-range,outside-range,no"`
-	ReservationLines int        `json:"reservationLines,omitempty"`
+	PortsPerLine     PortsPerLine     `json:"portsPerLine,omitempty" default:"range"`
+	Renumber         Renumbering      `json:"renumber,omitempty" default:"range"`
+	Protocols        []Protocol       `json:"protocols"`
+	LimitsSender     SourceLimit      `json:"limitsSender,omitempty" default:"no"`
+	Lines            int              `json:"lines,omitempty"`
+	Reserves         ReservationPlace `json:"reserves,omitempty" default:"anywhere"`
+	ReservationLines int              `json:"reservationLines,omitempty"`
 
 	// The router's own words.
 	Separator         string      `json:"separator,omitempty"`
@@ -226,11 +226,11 @@ type Form struct {
 // FormField is one field of an entry of a router's page: what it is, what the page
 // calls it, and what it takes.
 type FormField struct {
-	Is       string            `json:"is" enum:"name,outside,outside-from,outside-to,inside,inside-from,inside-to,address,last-number,device,mac,protocol,sender,enabled,fixed"`
+	Is       FieldIs           `json:"is"`
 	Label    string            `json:"label,omitempty"`
-	Part     string            `json:"part,omitempty" default:"rule" enum:"rule,service"`
+	Part     FieldPart         `json:"part,omitempty" default:"rule"`
 	Max      int               `json:"max,omitempty"` // most characters, 0 for no limit
-	Alphabet string            `json:"alphabet,omitempty" default:"any" enum:"any,ascii,word"`
+	Alphabet Alphabet          `json:"alphabet,omitempty" default:"any"`
 	Says     map[string]string `json:"says,omitempty"`   // how a word is written there, by the word
 	Anyone   string            `json:"anyone,omitempty"` // what stands for no limit of senders
 	Value    string            `json:"value,omitempty"`  // of a fixed field
@@ -255,7 +255,7 @@ type Interface struct {
 	Network  string     `json:"network"`
 	MAC      MAC        `json:"mac,omitempty"`
 	Seen     netip.Addr `json:"seen,omitzero"`
-	Wants    string     `json:"wants,omitempty" default:"auto" enum:"auto,pin,loose"`
+	Wants    Wants      `json:"wants,omitempty" default:"auto"`
 	Pin      *Pin       `json:"pin,omitempty"`
 	First    string     `json:"first,omitempty"` // when it was first sighted, RFC 3339
 	Evidence []Evidence `json:"evidence"`
@@ -307,7 +307,7 @@ const (
 // Pin is the decision that an interface keeps one address.
 type Pin struct {
 	Address netip.Addr `json:"address"`
-	By      string     `json:"by" default:"reservation" enum:"reservation,device,both"`
+	By      PinBy      `json:"by" default:"reservation"`
 	Locked  bool       `json:"locked,omitempty"`
 }
 

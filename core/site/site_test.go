@@ -276,3 +276,43 @@ func TestParseSender(t *testing.T) {
 		t.Errorf("got %v", err)
 	}
 }
+
+// Each word that a site can have is read, and no other.
+func TestWordsAreReadAndNoOthers(t *testing.T) {
+	met := map[reflect.Type]bool{}
+	var visit func(reflect.Type)
+	visit = func(of reflect.Type) {
+		if met[of] {
+			return
+		}
+		met[of] = true
+		value := reflect.New(of)
+		if list, ok := value.Interface().(interface {
+			Words() []string
+			UnmarshalText([]byte) error
+		}); ok {
+			for _, word := range list.Words() {
+				if err := list.UnmarshalText([]byte(word)); err != nil || value.Elem().String() != word {
+					t.Errorf("%v: %q is read as %q: %v", of, word, value.Elem(), err)
+				}
+			}
+			for _, text := range []string{"", "perhaps", " " + list.Words()[0], strings.ToUpper(list.Words()[0])} {
+				if err := list.UnmarshalText([]byte(text)); err == nil {
+					t.Errorf("%v takes %q", of, text)
+				}
+			}
+		}
+		switch of.Kind() {
+		case reflect.Struct:
+			for i := range of.NumField() {
+				visit(of.Field(i).Type)
+			}
+		case reflect.Slice, reflect.Pointer:
+			visit(of.Elem())
+		}
+	}
+	visit(reflect.TypeFor[Site]())
+	if !met[reflect.TypeFor[Wants]()] || !met[reflect.TypeFor[TriedBy]()] {
+		t.Error("not all of a site was looked at")
+	}
+}

@@ -14,7 +14,7 @@ func present[T any](list []T) []T {
 }
 
 // usual puts in the word that an absent one stands for.
-func usual(field *string, word string) {
+func usual[T ~string](field *T, word T) {
 	if *field == "" {
 		*field = word
 	}

@@ -35,8 +35,8 @@ func tangled(r *rand.Rand) site.Site {
 	}
 	for i := range 1 + r.IntN(2) {
 		router := site.Router{
-			ID: fmt.Sprint("r", i), Network: []string{"main", "attic"}[i], UPnP: one(r, "on", "off"), WAN: site.WAN{Kind: one(r, "static", "dynamic")},
-			Form: site.Form{PortsPerLine: one(r, "one", "range"), Renumber: one(r, "none", "one", "range"), LimitsSender: one(r, "no", "network"), Lines: r.IntN(6), Reserves: one(r, "anywhere", "inside-range", "outside-range", "no"), ReservationLines: r.IntN(4)},
+			ID: fmt.Sprint("r", i), Network: []string{"main", "attic"}[i], UPnP: one[site.OnOff](r, "on", "off"), WAN: site.WAN{Kind: one[site.WANKind](r, "static", "dynamic")},
+			Form: site.Form{PortsPerLine: one[site.PortsPerLine](r, "one", "range"), Renumber: one[site.Renumbering](r, "none", "one", "range"), LimitsSender: one[site.SourceLimit](r, "no", "network"), Lines: r.IntN(6), Reserves: one[site.ReservationPlace](r, "anywhere", "inside-range", "outside-range", "no"), ReservationLines: r.IntN(4)},
 		}
 		if i == 1 && r.IntN(2) == 0 {
 			router.Upstream = "r0"
@@ -51,12 +51,12 @@ func tangled(r *rand.Rand) site.Site {
 	}
 	for i := range r.IntN(6) {
 		id := fmt.Sprint("d", i)
-		n := site.Interface{ID: id + ".0", Network: one(r, "main", "main", "attic"), Wants: one(r, "auto", "pin", "loose"), MAC: one(r, "", "02:00:5e:00:53:01", "00:00:5e:00:53:01", site.MAC(fmt.Sprintf("00:00:5e:00:53:1%d", i)))}
+		n := site.Interface{ID: id + ".0", Network: one(r, "main", "main", "attic"), Wants: one[site.Wants](r, "auto", "pin", "loose"), MAC: one(r, "", "02:00:5e:00:53:01", "00:00:5e:00:53:01", site.MAC(fmt.Sprintf("00:00:5e:00:53:1%d", i)))}
 		if r.IntN(3) > 0 {
 			n.Seen = low()
 		}
 		if r.IntN(3) > 0 {
-			n.Pin = &site.Pin{Address: low(), By: one(r, "reservation", "device", "both"), Locked: r.IntN(4) == 0}
+			n.Pin = &site.Pin{Address: low(), By: one[site.PinBy](r, "reservation", "device", "both"), Locked: r.IntN(4) == 0}
 		}
 		d := site.Device{ID: id, Name: one(r, "", id), Interfaces: []site.Interface{n}}
 		if r.IntN(2) == 0 {

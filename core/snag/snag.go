@@ -208,7 +208,7 @@ const (
 
 // nearest finds an address for an interface that the suggestion leaves alone: one that
 // is free and that the suggestion gives to nobody.
-func (v View) nearest(p site.Placed, by string) (addr, bool) {
+func (v View) nearest(p site.Placed, by site.PinBy) (addr, bool) {
 	if v.left.addresses--; v.left.addresses < 0 {
 		v.left.short = true
 		return addr{}, false
@@ -402,6 +402,6 @@ func (v View) replaces(edits []site.Edit, f site.Forward) bool {
 	})
 }
 
-func pinEdit(p site.Placed, a addr, by string) site.Edit {
+func pinEdit(p site.Placed, a addr, by site.PinBy) site.Edit {
 	return site.SetPin{ID: p.Interface.ID, Pin: &site.Pin{Address: a, By: by}}
 }
