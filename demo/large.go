@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"net/netip"
 
+	"vestpin/core/ipv4"
 	"vestpin/core/site"
 	"vestpin/core/span"
 )
@@ -62,7 +63,7 @@ func Large() site.Site {
 
 // at is the nth address of the works.
 func at(n int) netip.Addr {
-	return span.Addr(span.OfAddr(netip.MustParseAddr("10.48.32.0")) + uint32(n))
+	return ipv4.Addr(ipv4.Number(netip.MustParseAddr("10.48.32.0")) + uint32(n))
 }
 
 // device is the ith of its trade, and the nth of all.

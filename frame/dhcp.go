@@ -8,7 +8,7 @@ import (
 
 	"vestpin/core/sighting"
 	"vestpin/core/site"
-	"vestpin/core/span"
+	"vestpin/core/ipv4"
 )
 
 const (
@@ -89,7 +89,7 @@ func (m *DHCP) option(code byte, v []byte) {
 	switch code {
 	case 1:
 		if a := one(); a.IsValid() {
-			m.Bits, _ = span.MaskBits(a)
+			m.Bits, _ = ipv4.MaskBits(a)
 		}
 	case 3:
 		m.Routers = list()
@@ -157,7 +157,7 @@ func (m DHCP) Body() []byte {
 		opt(51, binary.BigEndian.AppendUint32(nil, m.Lease)...)
 	}
 	if m.Bits > 0 {
-		addrs(1, span.Mask(m.Bits))
+		addrs(1, ipv4.Mask(m.Bits))
 	}
 	addrs(3, m.Routers...)
 	addrs(6, m.DNS...)

@@ -6,9 +6,9 @@ import (
 	"strconv"
 	"strings"
 
+	"vestpin/core/ipv4"
 	"vestpin/core/sighting"
 	"vestpin/core/site"
-	"vestpin/core/span"
 )
 
 // block takes what spans several lines and is known by its first: JSON, and the
@@ -188,7 +188,7 @@ func (r *reader) statement(s statement) {
 		r.iscHost(s)
 	case "subnet":
 		if a, ok := addrWord(s.word(1)); ok && s.word(2) == "netmask" {
-			if bits, err := span.ParseMask(s.word(3)); err == nil {
+			if bits, err := ipv4.ParseMask(s.word(3)); err == nil {
 				r.addOwn(netip.PrefixFrom(a, bits).Masked())
 			}
 		}
@@ -297,7 +297,7 @@ func (r *reader) ownLease(s statement) {
 		case f.word(0) == "fixed-address":
 			own, _ = addrWord(f.word(1))
 		case f.word(0) == "option" && f.word(1) == "subnet-mask":
-			bits, _ = span.ParseMask(f.word(2))
+			bits, _ = ipv4.ParseMask(f.word(2))
 		case f.word(0) == "option":
 			r.iscOption(f)
 		case f.word(0) == "renew":

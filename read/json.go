@@ -6,9 +6,9 @@ import (
 	"strconv"
 	"strings"
 
+	"vestpin/core/ipv4"
 	"vestpin/core/sighting"
 	"vestpin/core/site"
-	"vestpin/core/span"
 )
 
 // node is a JSON value that knows its line.
@@ -281,8 +281,8 @@ func (r *reader) keaSubnet(n *node) {
 	for _, pool := range n.get("pools").items {
 		text := pool.get("pool").text
 		if p, err := netip.ParsePrefix(strings.TrimSpace(text)); err == nil && p.Addr().Is4() {
-			run := span.OfPrefix(p)
-			r.out.Facts.Ranges = append(r.out.Facts.Ranges, site.Range{From: span.Addr(run.Lo), To: span.Addr(run.Hi)})
+			run := ipv4.Run(p)
+			r.out.Facts.Ranges = append(r.out.Facts.Ranges, site.Range{From: ipv4.Addr(run.Lo), To: ipv4.Addr(run.Hi)})
 			continue
 		}
 		lo, hi, _ := strings.Cut(text, "-")

@@ -7,6 +7,8 @@ import (
 	"strconv"
 	"strings"
 
+	"vestpin/core/cell"
+	"vestpin/core/ipv4"
 	"vestpin/core/sighting"
 	"vestpin/core/site"
 	"vestpin/core/span"
@@ -77,7 +79,7 @@ func (r *reader) ownForward(l line, cells []string) bool {
 	}
 	var bad [3]error
 	f.Outside, bad[0] = span.ParsePorts(cells[3])
-	f.Address, bad[1] = span.ParseAddr(cells[4])
+	f.Address, bad[1] = ipv4.ParseAddr(cells[4])
 	f.Inside, bad[2] = span.ParsePorts(cells[5])
 	if bad != [3]error{} || !slices.Contains([]site.Protocol{site.TCP, site.UDP, site.Both}, f.Protocol) {
 		return false
@@ -141,10 +143,7 @@ func appendTrait(list []site.Trait, name, value string) []site.Trait {
 // unescape undoes what our own tables and Kea's do to names: an apostrophe
 // before what a spreadsheet would take for a formula, a comma as "&#x2c".
 func unescape(name string) string {
-	if strings.HasPrefix(name, "'") && span.FormulaLike(strings.TrimLeft(name, "'")) {
-		name = name[1:]
-	}
-	return strings.ReplaceAll(name, "&#x2c", ",")
+	return strings.ReplaceAll(cell.Unguard(name), "&#x2c", ",")
 }
 
 // split cuts a row of a file with separators; a cell in quotes may hold them.

@@ -7,9 +7,9 @@ import (
 	"strings"
 	"time"
 
+	"vestpin/core/ipv4"
 	"vestpin/core/sighting"
 	"vestpin/core/site"
-	"vestpin/core/span"
 	"vestpin/read/grid"
 )
 
@@ -131,11 +131,11 @@ func (r *reader) settingRange(parts []string) bool {
 	}
 	r.settings = true
 	if len(ends) > 1 && !ends[1].Less(ends[0]) {
-		if _, mask := span.MaskBits(ends[1]); !mask {
+		if _, mask := ipv4.MaskBits(ends[1]); !mask {
 			r.out.Facts.Ranges = append(r.out.Facts.Ranges, site.Range{From: ends[0], To: ends[1]})
 		}
 	}
-	if bits, ok := span.MaskBits(ends[len(ends)-1]); ok && len(ends) > 1 {
+	if bits, ok := ipv4.MaskBits(ends[len(ends)-1]); ok && len(ends) > 1 {
 		r.addOwn(netip.PrefixFrom(ends[0], bits).Masked())
 	}
 	return true

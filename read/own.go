@@ -6,8 +6,8 @@ import (
 	"strconv"
 	"strings"
 
+	"vestpin/core/ipv4"
 	"vestpin/core/sighting"
-	"vestpin/core/span"
 	"vestpin/read/grid"
 )
 
@@ -89,7 +89,7 @@ func (r *reader) inet(l line, w []string) bool {
 			word = after
 		}
 		if b, err := strconv.ParseUint(word, 0, 32); err == nil && strings.HasPrefix(word, "0x") {
-			bits, _ = span.MaskBits(span.Addr(uint32(b)))
+			bits, _ = ipv4.MaskBits(ipv4.Addr(uint32(b)))
 			continue
 		}
 		a, ok := addrWord(word)
@@ -98,7 +98,7 @@ func (r *reader) inet(l line, w []string) bool {
 		}
 		if !own.IsValid() {
 			own = a
-		} else if b, mask := span.MaskBits(a); mask && b > 0 && bits < 0 {
+		} else if b, mask := ipv4.MaskBits(a); mask && b > 0 && bits < 0 {
 			bits = b
 		}
 	}
@@ -176,14 +176,14 @@ func (r *reader) route(l line, w []string) bool {
 	third, okThird := four(2)
 	switch {
 	case okDest && okSecond && okThird && len(w) == 8: // Linux: to, gateway, mask, flags, …
-		bits, mask := span.MaskBits(third)
+		bits, mask := ipv4.MaskBits(third)
 		if !mask && third != netip.IPv4Unspecified() {
 			return false
 		}
 		r.oneRoute(dest, bits, second, netip.Addr{})
 		return true
 	case okDest && okSecond && len(w) >= 5 && isNumber(w[len(w)-1]): // Windows: to, mask, gateway or words, own, metric
-		bits, mask := span.MaskBits(second)
+		bits, mask := ipv4.MaskBits(second)
 		own, okOwn := four(len(w) - 2)
 		if !mask && second != netip.IPv4Unspecified() || !okOwn {
 			return false
@@ -299,7 +299,7 @@ func (r *reader) adapterLine(value string, l line) {
 	}
 	six, sixErr := netip.ParseAddr(strings.SplitN(strings.Fields(value + " x")[0], "%", 2)[0])
 	isSix := sixErr == nil && six.Is6()
-	if bits, ok := span.MaskBits(addr); addr.IsValid() && ok && bits >= 8 && a.address.IsValid() && !a.masked {
+	if bits, ok := ipv4.MaskBits(addr); addr.IsValid() && ok && bits >= 8 && a.address.IsValid() && !a.masked {
 		a.masked, a.bits, a.after, a.last = true, bits, 0, ""
 		r.addOwn(netip.PrefixFrom(a.address, bits))
 		return

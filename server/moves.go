@@ -6,6 +6,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"vestpin/core/addressing"
+	"vestpin/core/ipv4"
 	"vestpin/core/site"
 	"vestpin/core/snag"
 	"vestpin/core/span"
@@ -71,7 +72,7 @@ func (s *server) put(ctx context.Context, in *struct {
 	if !ok {
 		return nil, huma.Error404NotFound("There is no such interface; it may have been removed.")
 	}
-	a, err := span.ParseAddr(in.Address)
+	a, err := ipv4.ParseAddr(in.Address)
 	if err != nil {
 		return nil, refusal(err)
 	}

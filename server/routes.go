@@ -13,9 +13,9 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"vestpin/core/form"
+	"vestpin/core/ipv4"
 	"vestpin/core/reach"
 	"vestpin/core/site"
-	"vestpin/core/span"
 	"vestpin/core/suggest"
 	"vestpin/store"
 	"vestpin/write"
@@ -352,7 +352,7 @@ func (s *server) walk(ctx context.Context, in *struct {
 	}
 	p := reach.Packet{Port: in.Port, Protocol: site.Protocol(in.Protocol), Router: in.Router}
 	if in.Sender != "" {
-		if p.Sender, err = span.ParseAddr(in.Sender); err != nil {
+		if p.Sender, err = ipv4.ParseAddr(in.Sender); err != nil {
 			return nil, refusal(err)
 		}
 	}

@@ -13,6 +13,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"vestpin/core/ipv4"
 	"vestpin/core/sighting"
 	"vestpin/core/site"
 	"vestpin/core/span"
@@ -111,7 +112,7 @@ func (s *server) startSurvey(ctx context.Context, in *struct {
 	var survey func(context.Context, func(wire.Event)) error
 	what := ""
 	if in.Body.Ports != "" {
-		a, err := span.ParseAddr(in.Body.Ports)
+		a, err := ipv4.ParseAddr(in.Body.Ports)
 		if err != nil {
 			return nil, refusal(err)
 		}
@@ -368,7 +369,7 @@ func (s *server) askFree(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, refusal(err)
 	}
-	a, err := span.ParseAddr(in.Address)
+	a, err := ipv4.ParseAddr(in.Address)
 	if err != nil {
 		return nil, refusal(err)
 	}

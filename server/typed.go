@@ -10,6 +10,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"vestpin/core/ipv4"
 	"vestpin/core/site"
 	"vestpin/core/span"
 )
@@ -76,20 +77,20 @@ func (f *faults) err() error {
 func (t TypedNetwork) understand(f *faults) site.Network {
 	var n site.Network
 	var err error
-	n.Subnet, err = span.ParseSubnet(t.Subnet)
+	n.Subnet, err = ipv4.ParseSubnet(t.Subnet)
 	f.add("subnet", t.Subnet, err)
 	if err != nil {
 		return n
 	}
 	if strings.TrimSpace(t.Gateway) != "" {
-		n.Gateway, err = span.ParseAddrIn(t.Gateway, n.Subnet)
+		n.Gateway, err = ipv4.ParseAddrIn(t.Gateway, n.Subnet)
 		f.add("gateway", t.Gateway, err)
 		if err == nil {
 			f.add("gateway", t.Gateway, usable(n.Gateway, n.Subnet))
 		}
 	}
 	for _, word := range f.words("dns", t.DNS, ",; ") {
-		a, err := span.ParseAddrIn(word, n.Subnet)
+		a, err := ipv4.ParseAddrIn(word, n.Subnet)
 		f.add("dns", word, err)
 		n.DNS = append(n.DNS, a)
 	}
@@ -150,9 +151,9 @@ func atMost[T any](f *faults, field string, list []T) []T {
 // typedRange reads a stretch that must lie inside the subnet; a single address
 // stands for itself.
 func typedRange(f *faults, field, text string, subnet netip.Prefix) (from, to netip.Addr, ok bool) {
-	from, to, err := span.ParseRangeIn(text, subnet)
+	from, to, err := ipv4.ParseRangeIn(text, subnet)
 	if err != nil {
-		if one, lone := span.ParseAddrIn(text, subnet); lone == nil {
+		if one, lone := ipv4.ParseAddrIn(text, subnet); lone == nil {
 			from, to, err = one, one, nil
 		}
 	}
@@ -164,9 +165,9 @@ func typedRange(f *faults, field, text string, subnet netip.Prefix) (from, to ne
 }
 
 func usable(a netip.Addr, subnet netip.Prefix) error {
-	lan := span.OfPrefix(subnet)
-	if x := span.OfAddr(a); x <= lan.Lo || x >= lan.Hi {
-		return &span.Malformed{Found: a.String(), Want: "an address between " + span.Addr(lan.Lo+1).String() + " and " + span.Addr(lan.Hi-1).String()}
+	lan := ipv4.Run(subnet)
+	if x := ipv4.Number(a); x <= lan.Lo || x >= lan.Hi {
+		return &span.Malformed{Found: a.String(), Want: "an address between " + ipv4.Addr(lan.Lo+1).String() + " and " + ipv4.Addr(lan.Hi-1).String()}
 	}
 	return nil
 }

@@ -14,6 +14,7 @@ import (
 	"sync"
 	"time"
 
+	"vestpin/core/ipv4"
 	"vestpin/core/site"
 	"vestpin/core/span"
 	"vestpin/frame"
@@ -335,7 +336,7 @@ func mapping(got map[string]string) (site.HeldForward, error) {
 	if m.Inside, err = portOf(got["NewInternalPort"]); err != nil {
 		return m, err
 	}
-	if m.Address, err = span.ParseAddr(got["NewInternalClient"]); err != nil {
+	if m.Address, err = ipv4.ParseAddr(got["NewInternalClient"]); err != nil {
 		return m, err
 	}
 	if from := got["NewRemoteHost"]; from != "" && from != "0.0.0.0" && from != "*" {

@@ -7,9 +7,9 @@ import (
 	"sync"
 	"time"
 
+	"vestpin/core/ipv4"
 	"vestpin/core/sighting"
 	"vestpin/core/site"
-	"vestpin/core/span"
 	"vestpin/frame"
 )
 
@@ -52,11 +52,11 @@ func (s *survey) targets() []netip.Addr {
 	if s.only != nil {
 		return s.only
 	}
-	run := span.OfPrefix(s.plan.Subnet)
+	run := ipv4.Run(s.plan.Subnet)
 	var out []netip.Addr
 	for n := run.Lo; n <= run.Hi && n >= run.Lo; n++ {
-		a := span.Addr(n)
-		lan := span.OfPrefix(s.link.Subnet())
+		a := ipv4.Addr(n)
+		lan := ipv4.Run(s.link.Subnet())
 		if n != lan.Lo && n != lan.Hi && a != s.link.Own.Addr() {
 			out = append(out, a)
 		}

@@ -9,7 +9,9 @@ import (
 	"slices"
 	"strings"
 
+	"vestpin/core/cell"
 	"vestpin/core/form"
+	"vestpin/core/ipv4"
 	"vestpin/core/reach"
 	"vestpin/core/site"
 	"vestpin/core/span"
@@ -133,7 +135,7 @@ func dnsmasq(w io.Writer, v site.View) error {
 		// By number: names may be alike, and some are words of dnsmasq's own.
 		tag := fmt.Sprint("net", i+1)
 		fmt.Fprintf(&b, "\n# %s\n", comment(n.Name+" "+n.Subnet.String()))
-		mask := span.Mask(n.Subnet.Bits())
+		mask := ipv4.Mask(n.Subnet.Bits())
 		for _, r := range n.Ranges {
 			fmt.Fprintf(&b, "dhcp-range=set:%s,%s,%s,%s,24h\n", tag, r.From, r.To, mask)
 		}
@@ -209,15 +211,6 @@ func hosts(w io.Writer, v site.View) error {
 	return err
 }
 
-// cell keeps a spreadsheet from taking a text for a formula: an apostrophe goes
-// before it, which read.unescape takes away again.
-func cell(text string) string {
-	if span.FormulaLike(strings.TrimLeft(text, "'")) {
-		return "'" + text
-	}
-	return text
-}
-
 // table writes records as RFC 4180 has them. Every cell is in quotes, which
 // encoding/csv does not do: a spreadsheet that separates by semicolons or tabs would
 // find formulas in the middle of others.
@@ -228,7 +221,7 @@ func table(w io.Writer, heading []string, rows [][]string) error {
 			if i > 0 {
 				b.WriteByte(',')
 			}
-			b.WriteString(`"` + strings.ReplaceAll(cell(text), `"`, `""`) + `"`)
+			b.WriteString(`"` + strings.ReplaceAll(cell.Guard(text), `"`, `""`) + `"`)
 		}
 		b.WriteString("\n")
 	}

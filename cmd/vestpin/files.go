@@ -11,6 +11,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"vestpin/core/form"
+	"vestpin/core/ipv4"
 	"vestpin/core/reach"
 	"vestpin/core/site"
 	"vestpin/core/snag"
@@ -206,7 +207,7 @@ func packet(v site.View, port int, protocol, sender, router string) (reach.Packe
 		return p, fmt.Errorf("--protocol: %s is not accepted: want tcp or udp", span.Quote(protocol))
 	}
 	if sender != "" {
-		a, err := span.ParseAddr(sender)
+		a, err := ipv4.ParseAddr(sender)
 		if err != nil {
 			return p, fmt.Errorf("--sender: %w", err)
 		}

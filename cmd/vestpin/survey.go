@@ -11,9 +11,9 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"vestpin/core/ipv4"
 	"vestpin/core/sighting"
 	"vestpin/core/site"
-	"vestpin/core/span"
 	"vestpin/wire"
 )
 
@@ -52,7 +52,7 @@ func surveyCommand() *cobra.Command {
 			}
 			plan.Subnet = attached(own, links)
 			if subnet != "" {
-				if plan.Subnet, err = span.ParseSubnet(subnet); err != nil {
+				if plan.Subnet, err = ipv4.ParseSubnet(subnet); err != nil {
 					return fmt.Errorf("--subnet: %w", err)
 				}
 			}
@@ -73,7 +73,7 @@ func surveyCommand() *cobra.Command {
 
 // surveyRouter asks a router what it tells of itself.
 func surveyRouter(ctx context.Context, address string, own []netip.Prefix) error {
-	a, err := span.ParseAddr(address)
+	a, err := ipv4.ParseAddr(address)
 	if err != nil {
 		return fmt.Errorf("--router: %w", err)
 	}
@@ -150,7 +150,7 @@ func surveyAll(ctx context.Context, plan wire.Plan, own []netip.Prefix, links []
 }
 
 func surveyFree(ctx context.Context, text string, own []netip.Prefix) error {
-	a, err := span.ParseAddr(text)
+	a, err := ipv4.ParseAddr(text)
 	if err != nil {
 		return fmt.Errorf("--free: %w", err)
 	}
@@ -168,7 +168,7 @@ func surveyFree(ctx context.Context, text string, own []netip.Prefix) error {
 }
 
 func surveyPorts(ctx context.Context, text string, own []netip.Prefix) error {
-	a, err := span.ParseAddr(text)
+	a, err := ipv4.ParseAddr(text)
 	if err != nil {
 		return fmt.Errorf("--ports: %w", err)
 	}

@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"vestpin/core/catalogue"
+	"vestpin/core/ipv4"
 	"vestpin/core/site"
 	"vestpin/core/span"
 )
@@ -33,7 +34,7 @@ type board struct {
 // bits. 0 is none.
 type seatAt uint64
 
-func (x seatAt) address() netip.Addr { return span.Addr(uint32(x)) }
+func (x seatAt) address() netip.Addr { return ipv4.Addr(uint32(x)) }
 func (x seatAt) network() int        { return int(x >> 32) }
 
 // at gives where an address is that an interface of a network has.
@@ -41,7 +42,7 @@ func (b *board) at(network string, a netip.Addr) seatAt {
 	if !a.IsValid() {
 		return 0
 	}
-	return seatAt(b.place[b.v.Spot(network, a).Network])<<32 | seatAt(span.OfAddr(a))
+	return seatAt(b.place[b.v.Spot(network, a).Network])<<32 | seatAt(ipv4.Number(a))
 }
 
 // row is an interface to be pinned.
@@ -214,7 +215,7 @@ func (b *board) makeCells(special map[seatAt][]int) map[seatAt]int {
 				u.edge = true
 				edges = b.cell(known, u)
 			}
-			open := len(standing(b.v, n, span.Addr(r.Lo))) == 0
+			open := len(standing(b.v, n, ipv4.Addr(r.Lo))) == 0
 			for k, _ := slices.BinarySearch(addresses, first); k < len(addresses) && addresses[k] <= last; k++ {
 				a := addresses[k]
 				if taken[a] || !open && !slices.ContainsFunc(special[a], func(i int) bool { return b.mayHave(b.rows[i], a) }) {
@@ -242,10 +243,10 @@ func (b *board) alike(n site.Network) []span.Run {
 	cut := func(r span.Run) { cuts = append(cuts, uint64(r.Lo), uint64(r.Hi)+1) }
 	one := func(a netip.Addr) {
 		if a.IsValid() && n.Subnet.Contains(a) {
-			cut(span.Run{Lo: span.OfAddr(a), Hi: span.OfAddr(a)})
+			cut(span.Run{Lo: ipv4.Number(a), Hi: ipv4.Number(a)})
 		}
 	}
-	lan := span.OfPrefix(n.Subnet)
+	lan := ipv4.Run(n.Subnet)
 	cut(lan)
 	cut(span.Run{Lo: lan.Lo + 1, Hi: lan.Hi - 1})
 	one(n.Gateway)
@@ -301,9 +302,9 @@ func isEdge(a seatAt) bool { return a&255 == 0 || a&255 == 255 }
 // rule tells what an address of a network is.
 func (b *board) rule(network int, a uint32) rule {
 	n := b.v.Networks[network]
-	u := rule{network: network, inRange: InRange(n, span.Addr(a))}
+	u := rule{network: network, inRange: InRange(n, ipv4.Addr(a))}
 	for k, band := range n.Bands {
-		if len(band.Kinds) > 0 && between(span.Addr(a), band.From, band.To) {
+		if len(band.Kinds) > 0 && between(ipv4.Addr(a), band.From, band.To) {
 			u.bands |= 1 << k
 		}
 	}

@@ -15,6 +15,7 @@ import (
 	"slices"
 
 	"vestpin/core/catalogue"
+	"vestpin/core/ipv4"
 	"vestpin/core/site"
 	"vestpin/core/span"
 )
@@ -133,11 +134,11 @@ func Free(v site.View, p site.Placed, a netip.Addr, by site.PinBy) string {
 // inside.
 func Nearest(v site.View, p site.Placed, by site.PinBy, promised func(network string, a netip.Addr) bool) (netip.Addr, bool) {
 	n, _ := v.Network(p.Interface.Network)
-	lan := span.OfPrefix(n.Subnet)
+	lan := ipv4.Run(n.Subnet)
 	best, bestScore := netip.Addr{}, 4
 	look := func(r span.Run, inBand int) {
 		for x := uint64(max(r.Lo, lan.Lo)); x <= uint64(min(r.Hi, lan.Hi)) && bestScore > inBand; x++ {
-			a := span.Addr(uint32(x))
+			a := ipv4.Addr(uint32(x))
 			score := inBand
 			if InRange(n, a) {
 				score += 2

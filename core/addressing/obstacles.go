@@ -4,8 +4,8 @@ import (
 	"fmt"
 	"net/netip"
 
+	"vestpin/core/ipv4"
 	"vestpin/core/site"
-	"vestpin/core/span"
 )
 
 // ObstacleKind is what keeps an address from being given.
@@ -75,8 +75,8 @@ const mostOwners = 3
 
 // standing gives the obstacles of an address that are no interface's.
 func standing(v site.View, n site.Network, a netip.Addr) []Obstacle {
-	lan := span.OfPrefix(n.Subnet)
-	x := span.OfAddr(a)
+	lan := ipv4.Run(n.Subnet)
+	x := ipv4.Number(a)
 	if !n.Subnet.IsValid() || !lan.Contains(x) {
 		return []Obstacle{{Kind: OffNetwork, Says: "outside " + n.Subnet.String(), snag: snagOffNetwork}}
 	}

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 
+	"vestpin/core/ipv4"
 	"vestpin/core/site"
 	"vestpin/core/span"
 )
@@ -39,18 +40,18 @@ func (b *board) smallestChange(n site.Network, by ways) string {
 	if b.addresses(n) < b.rowsIn(n) {
 		return "" // wherever the range lies
 	}
-	best, text := span.OfPrefix(n.Subnet).Len(), ""
+	best, text := ipv4.Run(n.Subnet).Len(), ""
 	for k, r := range n.Ranges {
 		for _, end := range []struct{ lo, hi int64 }{{1, 0}, {0, -1}, {-1, 0}, {0, 1}} {
 			for step := 1; step < best && !b.v.Stopped(); {
-				lo, hi := int64(span.OfAddr(r.From))+end.lo*int64(step), int64(span.OfAddr(r.To))+end.hi*int64(step)
+				lo, hi := int64(ipv4.Number(r.From))+end.lo*int64(step), int64(ipv4.Number(r.To))+end.hi*int64(step)
 				changed, ok := b.withRange(n, k, lo, hi)
 				if !ok {
 					break
 				}
 				short := b.short(changed, by)
 				if short == 0 {
-					best, text = step, fmt.Sprintf("A DHCP range of %s to %s would make room.", span.Addr(uint32(lo)), span.Addr(uint32(hi)))
+					best, text = step, fmt.Sprintf("A DHCP range of %s to %s would make room.", ipv4.Addr(uint32(lo)), ipv4.Addr(uint32(hi)))
 					break
 				}
 				step += short // each address that changes sides makes room for one at most
@@ -85,12 +86,12 @@ func (b *board) rowsIn(n site.Network) int {
 // withRange gives the network with another range in the place of one, if that is a
 // good one and every pin that stays can stay.
 func (b *board) withRange(n site.Network, k int, lo, hi int64) (site.Network, bool) {
-	lan := span.OfPrefix(n.Subnet)
+	lan := ipv4.Run(n.Subnet)
 	if lo > hi || lo <= int64(lan.Lo) || hi >= int64(lan.Hi) {
 		return n, false
 	}
 	moved := span.Run{Lo: uint32(lo), Hi: uint32(hi)}
-	if n.Gateway.IsValid() && moved.Contains(span.OfAddr(n.Gateway)) {
+	if n.Gateway.IsValid() && moved.Contains(ipv4.Number(n.Gateway)) {
 		return n, false
 	}
 	for i, o := range n.Ranges {
@@ -100,7 +101,7 @@ func (b *board) withRange(n site.Network, k int, lo, hi int64) (site.Network, bo
 	}
 	next := n
 	next.Ranges = slices.Clone(n.Ranges)
-	next.Ranges[k] = site.Range{From: span.Addr(moved.Lo), To: span.Addr(moved.Hi)}
+	next.Ranges[k] = site.Range{From: ipv4.Addr(moved.Lo), To: ipv4.Addr(moved.Hi)}
 	for _, p := range b.v.Interfaces() {
 		pin := p.Interface.Pin
 		if pin == nil || p.Interface.Network != n.ID {

@@ -7,16 +7,16 @@ import (
 	"testing"
 	"time"
 
+	"vestpin/core/ipv4"
 	"vestpin/core/site"
-	"vestpin/core/span"
 )
 
 // sized makes a site of n devices of many kinds and ranks in a subnet, most of them
 // seen inside its DHCP range, some with pins; of each band there is too little.
 func sized(r *rand.Rand, n int, subnet string) site.Site {
 	p := netip.MustParsePrefix(subnet)
-	lan := span.OfPrefix(p)
-	from := func(i int) netip.Addr { return span.Addr(lan.Lo + uint32(i)) }
+	lan := ipv4.Run(p)
+	from := func(i int) netip.Addr { return ipv4.Addr(lan.Lo + uint32(i)) }
 	s := site.New("sized", p, from(1), []site.Range{{From: from(lan.Len() / 4), To: from(lan.Len() / 2)}})
 	s.Routers[0].Form.Reserves = "anywhere"
 	for i := range 8 {
@@ -40,12 +40,12 @@ func sized(r *rand.Rand, n int, subnet string) site.Site {
 
 // apart sees each device at an address of its own, and leaves no pins.
 func apart(s site.Site) site.Site {
-	room := span.OfPrefix(s.Networks[0].Subnet).Len() - 3
+	room := ipv4.Run(s.Networks[0].Subnet).Len() - 3
 	for i := range s.Devices {
 		f := &s.Devices[i].Interfaces[0]
 		f.Pin, f.Seen = nil, netip.Addr{}
 		if i < room {
-			f.Seen = span.Addr(span.OfAddr(s.Networks[0].Gateway) + 1 + uint32(i))
+			f.Seen = ipv4.Addr(ipv4.Number(s.Networks[0].Gateway) + 1 + uint32(i))
 		}
 	}
 	return s
@@ -78,7 +78,7 @@ func TestLarge(t *testing.T) {
 				pinned++
 			}
 		}
-		room := span.OfPrefix(s.Networks[0].Subnet).Len() - 3
+		room := ipv4.Run(s.Networks[0].Subnet).Len() - 3
 		if want := min(room, c.n); !plan.Proven || c.apart && (pinned != want || pinned+len(plan.Unmet) != c.n) {
 			t.Errorf("%d in %s: %d pinned and %d not, of %d with room for %d, proven %v", c.n, c.subnet, pinned, len(plan.Unmet), c.n, room, plan.Proven)
 		}
@@ -94,7 +94,7 @@ func TestDisputed(t *testing.T) {
 	s := sized(rand.New(rand.NewPCG(1, 1)), 1100, "10.0.0.0/22")
 	for i := range s.Devices {
 		f := &s.Devices[i].Interfaces[0]
-		f.Pin, f.Seen = nil, span.Addr(span.OfAddr(s.Networks[0].Gateway)+1+uint32(i%550))
+		f.Pin, f.Seen = nil, ipv4.Addr(ipv4.Number(s.Networks[0].Gateway)+1+uint32(i%550))
 	}
 	s.Networks[0].KeepFree = []site.KeepFree{{From: netip.MustParseAddr("10.0.3.0"), To: netip.MustParseAddr("10.0.3.254")}}
 	plan := Suggest(site.NewView(s))

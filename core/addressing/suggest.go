@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"vestpin/core/catalogue"
+	"vestpin/core/ipv4"
 	"vestpin/core/site"
 	"vestpin/core/span"
 )
@@ -174,7 +175,7 @@ func (s Suggestion) Edit() site.Edit {
 	return site.SetPin{ID: s.Interface, Pin: &pin}
 }
 
-func run(from, to netip.Addr) span.Run { return span.Run{Lo: span.OfAddr(from), Hi: span.OfAddr(to)} }
+func run(from, to netip.Addr) span.Run { return span.Run{Lo: ipv4.Number(from), Hi: ipv4.Number(to)} }
 
 func reservesAnywhere(v site.View, n site.Network) bool {
 	r, ok := v.RouterOf(n.ID)

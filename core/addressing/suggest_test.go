@@ -10,6 +10,7 @@ import (
 	"strings"
 	"testing"
 
+	"vestpin/core/ipv4"
 	"vestpin/core/site"
 	"vestpin/core/span"
 )
@@ -30,7 +31,7 @@ func smallSite(r *rand.Rand) site.Site {
 		n.Gateway = netip.MustParseAddr("10.48.14.1")
 		n.KeepFree = []site.KeepFree{{From: n.Gateway.Next(), To: base.Next().Next()}, {From: netip.MustParseAddr("10.48.15.8"), To: netip.MustParseAddr("10.48.15.254")}}
 	}
-	from := func(i int) netip.Addr { return span.Addr(span.OfAddr(base) + uint32(i)) }
+	from := func(i int) netip.Addr { return ipv4.Addr(ipv4.Number(base) + uint32(i)) }
 	lo := 2 + r.IntN(8)
 	n.Ranges = []site.Range{{From: from(lo), To: from(lo + r.IntN(4))}}
 	free := 2 + r.IntN(3)
@@ -238,7 +239,7 @@ func leased(n site.Network, a netip.Addr) bool {
 
 // spoken reports whether an address of a network is for nobody.
 func spoken(s site.Site, n site.Network, kind string, a netip.Addr) bool {
-	last := span.Addr(span.OfPrefix(n.Subnet).Hi)
+	last := ipv4.Addr(ipv4.Run(n.Subnet).Hi)
 	bad := a == n.Subnet.Addr() || a == last || a == n.Gateway || !n.Subnet.Contains(a)
 	for _, r := range s.Routers {
 		bad = bad || r.WAN.Address == a && r.Upstream != "" && kind != "router"
@@ -351,7 +352,7 @@ func judge(s site.Site, rows []try, given []netip.Addr) ([]int, bool) {
 				costs[level]--
 			}
 		}
-		worth[20+min(i, 3)] = -int(span.OfAddr(a))
+		worth[20+min(i, 3)] = -int(ipv4.Number(a))
 	}
 	return worth, true
 }

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strings"
 
+	"vestpin/core/ipv4"
 	"vestpin/core/site"
 	"vestpin/core/span"
 )
@@ -76,10 +77,10 @@ func HeldSenders(words []string) (from []site.Sender, says string) {
 			continue
 		}
 		if lo, hi, ok := strings.Cut(clean, "-"); ok {
-			a, errA := span.ParseAddr(lo)
-			b, errB := span.ParseAddr(hi)
+			a, errA := ipv4.ParseAddr(lo)
+			b, errB := ipv4.ParseAddr(hi)
 			if errA == nil && errB == nil && a.Compare(b) <= 0 {
-				for _, p := range span.Prefixes(span.Run{Lo: span.OfAddr(a), Hi: span.OfAddr(b)}) {
+				for _, p := range ipv4.Prefixes(span.Run{Lo: ipv4.Number(a), Hi: ipv4.Number(b)}) {
 					from = append(from, site.Sender{Prefix: p})
 				}
 				continue
@@ -114,7 +115,7 @@ func (w Sources) senders() (from, except []site.Sender) {
 	}
 	var list []site.Sender
 	for _, r := range set.Runs() {
-		for _, p := range span.Prefixes(r) {
+		for _, p := range ipv4.Prefixes(r) {
 			list = append(list, site.Sender{Prefix: p})
 		}
 	}

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"vestpin/core/ipv4"
 	"vestpin/core/site"
 	"vestpin/core/span"
 )
@@ -114,12 +115,12 @@ func Wanted(v site.View, w site.Wish, routers []site.Router) (Sources, bool) {
 	want, barred := all, false
 	var inside []Sources
 	for _, n := range v.Networks {
-		part := all.Overlap(Sources{set: span.Of(span.OfPrefix(n.Subnet))})
+		part := all.Overlap(Sources{set: span.Of(ipv4.Run(n.Subnet))})
 		if part.Nobody() {
 			continue
 		}
 		want = want.Minus(part)
-		some := span.Addr(part.set.Runs()[0].Lo)
+		some := ipv4.Addr(part.set.Runs()[0].Lo)
 		arrival := arriving(v, Packet{Router: routers[len(routers)-1].ID, Sender: some}, n.ID)
 		switch {
 		case arrival.Loops == NoLoopsBack:

@@ -8,6 +8,7 @@ import (
 	"net/netip"
 	"slices"
 
+	"vestpin/core/ipv4"
 	"vestpin/core/site"
 	"vestpin/core/span"
 )
@@ -30,7 +31,7 @@ func Allowed(from []site.Sender) Sources {
 	}
 	runs := make([]span.Run, len(from))
 	for i, s := range from {
-		runs[i] = span.OfPrefix(s.Prefix)
+		runs[i] = ipv4.Run(s.Prefix)
 	}
 	return Sources{set: span.Of(runs...)}
 }
@@ -208,7 +209,7 @@ func One(a netip.Addr) Sources {
 	if !a.IsValid() {
 		return Sources{strangers: true}
 	}
-	return Sources{set: span.One(span.OfAddr(a))}
+	return Sources{set: span.One(ipv4.Number(a))}
 }
 
 // Nobody reports whether there is none.
@@ -300,4 +301,4 @@ func SourceClasses(groups []Sources) [][]int {
 }
 
 // Has reports whether somebody is one of w.
-func (w Sources) Has(a netip.Addr) bool { return w.set.Contains(span.OfAddr(a)) }
+func (w Sources) Has(a netip.Addr) bool { return w.set.Contains(ipv4.Number(a)) }

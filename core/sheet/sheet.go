@@ -8,8 +8,8 @@ import (
 	"strings"
 
 	"vestpin/core/form"
+	"vestpin/core/ipv4"
 	"vestpin/core/site"
-	"vestpin/core/span"
 )
 
 // The states of a step.
@@ -215,7 +215,7 @@ func (p *page) onDevices() []Group {
 			order = append(order, where)
 		}
 		n, _ := p.v.Network(placed.Interface.Network)
-		fields := []Field{{Label: "Address", Value: pin.Address.String()}, {Label: "Mask", Value: span.Mask(n.Subnet.Bits()).String()}}
+		fields := []Field{{Label: "Address", Value: pin.Address.String()}, {Label: "Mask", Value: ipv4.Mask(n.Subnet.Bits()).String()}}
 		if n.Gateway.IsValid() {
 			fields = append(fields, Field{Label: "Gateway", Value: n.Gateway.String()})
 		}

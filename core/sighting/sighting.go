@@ -10,6 +10,7 @@ import (
 	"slices"
 	"strings"
 
+	"vestpin/core/ipv4"
 	"vestpin/core/site"
 	"vestpin/core/span"
 )
@@ -214,9 +215,9 @@ func (m *merger) see(sg Sighting) Finding {
 	n, inside := m.networkOf(sg.Address)
 	lan := span.Run{}
 	if inside {
-		lan = span.OfPrefix(n.Subnet)
+		lan = ipv4.Run(n.Subnet)
 	}
-	switch a := span.OfAddr(sg.Address); {
+	switch a := ipv4.Number(sg.Address); {
 	case sg.MAC == "" && !sg.Address.IsValid():
 		return left("neither a MAC address nor an address")
 	case !inside:

@@ -8,6 +8,7 @@ import (
 	"unicode"
 	"unicode/utf8"
 
+	"vestpin/core/ipv4"
 	"vestpin/core/span"
 )
 
@@ -119,8 +120,8 @@ func checkNetwork(at *trail, n Network) error {
 		return at.field("subnet").refuse("", "a subnet such as 10.48.16.0/24")
 	}
 	if n.Gateway.IsValid() {
-		lan := span.OfPrefix(n.Subnet)
-		g := span.OfAddr(n.Gateway)
+		lan := ipv4.Run(n.Subnet)
+		g := ipv4.Number(n.Gateway)
 		if !lan.Contains(g) {
 			return at.field("gateway").refuse(n.Gateway.String(), "an address inside "+n.Subnet.String())
 		}
@@ -225,7 +226,7 @@ func (c checker) exposedHost(at *trail, r Router) error {
 
 // target refuses where packets are sent that is neither an interface nor an address.
 func (c checker) target(at *trail, to string) error {
-	if _, bad := span.ParseAddr(to); bad != nil && !c.ids["interface"+to] {
+	if _, bad := ipv4.ParseAddr(to); bad != nil && !c.ids["interface"+to] {
 		return at.refuse(to, "the id of an interface of this site, or an IPv4 address")
 	}
 	return nil

@@ -13,6 +13,7 @@ import (
 	"strconv"
 	"strings"
 
+	"vestpin/core/ipv4"
 	"vestpin/core/span"
 )
 
@@ -263,10 +264,10 @@ func fillText(at *trail, tree any, into reflect.Value) (bool, error) {
 	switch v := target.(type) {
 	case *netip.Addr:
 		if text != "" {
-			*v, err = span.ParseAddr(text)
+			*v, err = ipv4.ParseAddr(text)
 		}
 	case *netip.Prefix:
-		*v, err = span.ParseSubnet(text)
+		*v, err = ipv4.ParseSubnet(text)
 	default:
 		err = um.UnmarshalText([]byte(text))
 	}

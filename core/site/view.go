@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"vestpin/core/ipv4"
 	"vestpin/core/span"
 )
 
@@ -177,7 +178,7 @@ func (v View) indexBare() {
 	for i := range v.Forwards {
 		f := &v.Forwards[i]
 		if r, ok := v.routers[f.Router]; ok && f.Enabled && v.interfaces[f.To] == nil {
-			if a, err := span.ParseAddr(f.To); err == nil {
+			if a, err := ipv4.ParseAddr(f.To); err == nil {
 				add(r, a, BareTarget{By: TargetOfForward, Forward: f.ID, Outside: f.Outside})
 			}
 		}
@@ -192,7 +193,7 @@ func (v View) indexBare() {
 	for i := range v.Routers {
 		r := &v.Routers[i]
 		if r.ExposedHost != "" && v.interfaces[r.ExposedHost] == nil {
-			if a, err := span.ParseAddr(r.ExposedHost); err == nil {
+			if a, err := ipv4.ParseAddr(r.ExposedHost); err == nil {
 				add(r, a, BareTarget{By: TargetOfExposed})
 			}
 		}
@@ -347,7 +348,7 @@ func (v View) TargetOf(router, to string) (netip.Addr, *Placed) {
 		}
 		return p.Interface.Pin.Address, p
 	}
-	a, err := span.ParseAddr(to)
+	a, err := ipv4.ParseAddr(to)
 	if err != nil {
 		return netip.Addr{}, nil
 	}

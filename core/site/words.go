@@ -5,6 +5,7 @@ import (
 	"net/netip"
 	"strings"
 
+	"vestpin/core/ipv4"
 	"vestpin/core/span"
 )
 
@@ -155,7 +156,7 @@ type Sender struct{ netip.Prefix }
 // *span.Malformed.
 func ParseSender(text string) (Sender, error) {
 	clean := strings.TrimSpace(text)
-	if a, err := span.ParseAddr(clean); err == nil {
+	if a, err := ipv4.ParseAddr(clean); err == nil {
 		return Sender{netip.PrefixFrom(a, 32)}, nil
 	}
 	if p, err := netip.ParsePrefix(clean); err == nil && p.Addr().Is4() {
@@ -175,7 +176,7 @@ func Limits(from []Sender) bool {
 	}
 	runs := make([]span.Run, len(from))
 	for i, s := range from {
-		runs[i] = span.OfPrefix(s.Prefix)
+		runs[i] = ipv4.Run(s.Prefix)
 	}
 	return span.Of(runs...).Len() < 1<<32
 }

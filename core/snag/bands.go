@@ -6,6 +6,7 @@ import (
 
 	"vestpin/core/addressing"
 	"vestpin/core/catalogue"
+	"vestpin/core/ipv4"
 	"vestpin/core/site"
 	"vestpin/core/span"
 )
@@ -35,8 +36,8 @@ func bandFull(v View) []Snag {
 			}
 			s.Says = fmt.Sprintf("The band %s (%s to %s) is full: %s outside it.", band.Name, band.From, band.To, pins)
 			if wider, ok := widerBand(after, n, k, list); ok {
-				s.Says += fmt.Sprintf(" A band from %s to %s would do.", span.Addr(wider.Lo), span.Addr(wider.Hi))
-				s.Mends = []Mend{{fmt.Sprintf("Make the band %s to %s", span.Addr(wider.Lo), span.Addr(wider.Hi)), []site.Edit{site.PutNetwork{Network: withBand(n, k, wider)}}}}
+				s.Says += fmt.Sprintf(" A band from %s to %s would do.", ipv4.Addr(wider.Lo), ipv4.Addr(wider.Hi))
+				s.Mends = []Mend{{fmt.Sprintf("Make the band %s to %s", ipv4.Addr(wider.Lo), ipv4.Addr(wider.Hi)), []site.Edit{site.PutNetwork{Network: withBand(n, k, wider)}}}}
 			}
 			found = append(found, s)
 		}
@@ -44,7 +45,7 @@ func bandFull(v View) []Snag {
 	return found
 }
 
-func run(b site.Band) span.Run { return span.Run{Lo: span.OfAddr(b.From), Hi: span.OfAddr(b.To)} }
+func run(b site.Band) span.Run { return span.Run{Lo: ipv4.Number(b.From), Hi: ipv4.Number(b.To)} }
 
 func meantFor(b site.Band, p site.Placed) bool { return catalogue.Among(b.Kinds, p.Device.Kind) }
 
@@ -57,7 +58,7 @@ func outsideBands(v site.View, n site.Network) map[int][]site.Placed {
 			continue
 		}
 		first := slices.IndexFunc(n.Bands, func(b site.Band) bool { return meantFor(b, p) })
-		in := func(b site.Band) bool { return meantFor(b, p) && run(b).Contains(span.OfAddr(p.Interface.Pin.Address)) }
+		in := func(b site.Band) bool { return meantFor(b, p) && run(b).Contains(ipv4.Number(p.Interface.Pin.Address)) }
 		if first >= 0 && !slices.ContainsFunc(n.Bands, in) {
 			out[first] = append(out[first], p)
 		}
@@ -68,14 +69,14 @@ func outsideBands(v site.View, n site.Network) map[int][]site.Placed {
 // places is the addresses of a network that pins of its kinds would be given: outside the
 // DHCP range, unless the router reserves only inside.
 func places(v site.View, n site.Network) span.Set {
-	lan := span.OfPrefix(n.Subnet)
+	lan := ipv4.Run(n.Subnet)
 	set := span.Of(span.Run{Lo: lan.Lo + 1, Hi: lan.Hi - 1})
 	var ranges, kept []span.Run
 	for _, r := range n.Ranges {
-		ranges = append(ranges, span.Run{Lo: span.OfAddr(r.From), Hi: span.OfAddr(r.To)})
+		ranges = append(ranges, span.Run{Lo: ipv4.Number(r.From), Hi: ipv4.Number(r.To)})
 	}
 	for _, k := range n.KeepFree {
-		kept = append(kept, span.Run{Lo: span.OfAddr(k.From), Hi: span.OfAddr(k.To)})
+		kept = append(kept, span.Run{Lo: ipv4.Number(k.From), Hi: ipv4.Number(k.To)})
 	}
 	set = set.Minus(span.Of(kept...))
 	if r, ok := v.RouterOf(n.ID); ok && r.Form.Reserves == "inside-range" {
@@ -88,7 +89,7 @@ func places(v site.View, n site.Network) span.Set {
 func roomIn(v site.View, n site.Network, r span.Run, p site.Placed) bool {
 	by := addressing.Way(v, *p.Interface)
 	for x := range places(v, n).Overlap(span.Of(r)).Numbers {
-		if addressing.Free(v, p, span.Addr(x), by) == "" {
+		if addressing.Free(v, p, ipv4.Addr(x), by) == "" {
 			return true
 		}
 	}
@@ -108,7 +109,7 @@ func widerBand(v site.View, n site.Network, k int, outside []site.Placed) (span.
 	by := addressing.Way(v, *outside[0].Interface)
 	mine := map[uint32]bool{}
 	for _, p := range outside {
-		mine[span.OfAddr(p.Interface.Pin.Address)] = true
+		mine[ipv4.Number(p.Interface.Pin.Address)] = true
 	}
 	band := run(n.Bands[k])
 	best, steps := span.Run{}, -1
@@ -122,7 +123,7 @@ func widerBand(v site.View, n site.Network, k int, outside []site.Placed) (span.
 			if !usable.Contains(next) {
 				break
 			}
-			if wider = (span.Run{Lo: min(wider.Lo, next), Hi: max(wider.Hi, next)}); mine[next] || addressing.Free(v, outside[0], span.Addr(next), by) == "" {
+			if wider = (span.Run{Lo: min(wider.Lo, next), Hi: max(wider.Hi, next)}); mine[next] || addressing.Free(v, outside[0], ipv4.Addr(next), by) == "" {
 				left--
 			}
 		}
@@ -136,6 +137,6 @@ func widerBand(v site.View, n site.Network, k int, outside []site.Placed) (span.
 // withBand gives a network with another stretch for a band.
 func withBand(n site.Network, k int, r span.Run) site.Network {
 	n.Bands = slices.Clone(n.Bands)
-	n.Bands[k].From, n.Bands[k].To = span.Addr(r.Lo), span.Addr(r.Hi)
+	n.Bands[k].From, n.Bands[k].To = ipv4.Addr(r.Lo), ipv4.Addr(r.Hi)
 	return n
 }

@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"vestpin/core/addressing"
+	"vestpin/core/ipv4"
 	"vestpin/core/site"
 	"vestpin/core/span"
 )
@@ -14,18 +15,18 @@ import (
 func rangeBad(v View) []Snag {
 	var found []Snag
 	for _, n := range v.Networks {
-		lan := span.OfPrefix(n.Subnet)
+		lan := ipv4.Run(n.Subnet)
 		usable := span.Run{Lo: lan.Lo + 1, Hi: lan.Hi - 1}
 		for i, r := range n.Ranges {
-			own := span.Run{Lo: span.OfAddr(r.From), Hi: span.OfAddr(r.To)}
+			own := span.Run{Lo: ipv4.Number(r.From), Hi: ipv4.Number(r.To)}
 			says := ""
 			switch {
 			case own.Lo < usable.Lo || own.Hi > usable.Hi:
-				says = fmt.Sprintf("reaches outside the usable addresses %s to %s", span.Addr(usable.Lo), span.Addr(usable.Hi))
-			case n.Gateway.IsValid() && own.Contains(span.OfAddr(n.Gateway)):
+				says = fmt.Sprintf("reaches outside the usable addresses %s to %s", ipv4.Addr(usable.Lo), ipv4.Addr(usable.Hi))
+			case n.Gateway.IsValid() && own.Contains(ipv4.Number(n.Gateway)):
 				says = fmt.Sprintf("covers the gateway %s", n.Gateway)
 			case slices.ContainsFunc(n.Ranges[:i], func(o site.Range) bool {
-				return own.Touches(span.Run{Lo: span.OfAddr(o.From), Hi: span.OfAddr(o.To)})
+				return own.Touches(span.Run{Lo: ipv4.Number(o.From), Hi: ipv4.Number(o.To)})
 			}):
 				says = "overlaps another range"
 			}
@@ -42,14 +43,14 @@ func rangeBad(v View) []Snag {
 
 // trimRange offers the longest stretch of a range that has none of its faults.
 func trimRange(v View, n site.Network, i int) []Mend {
-	lan := span.OfPrefix(n.Subnet)
-	good := span.Of(span.Run{Lo: lan.Lo + 1, Hi: lan.Hi - 1}).Overlap(span.Of(span.Run{Lo: span.OfAddr(n.Ranges[i].From), Hi: span.OfAddr(n.Ranges[i].To)}))
+	lan := ipv4.Run(n.Subnet)
+	good := span.Of(span.Run{Lo: lan.Lo + 1, Hi: lan.Hi - 1}).Overlap(span.Of(span.Run{Lo: ipv4.Number(n.Ranges[i].From), Hi: ipv4.Number(n.Ranges[i].To)}))
 	if n.Gateway.IsValid() {
-		good = good.Minus(span.One(span.OfAddr(n.Gateway)))
+		good = good.Minus(span.One(ipv4.Number(n.Gateway)))
 	}
 	for j, o := range n.Ranges {
 		if j < i {
-			good = good.Minus(span.Of(span.Run{Lo: span.OfAddr(o.From), Hi: span.OfAddr(o.To)}))
+			good = good.Minus(span.Of(span.Run{Lo: ipv4.Number(o.From), Hi: ipv4.Number(o.To)}))
 		}
 	}
 	fixed := n
@@ -57,8 +58,8 @@ func trimRange(v View, n site.Network, i int) []Mend {
 	does := "Remove this range"
 	if !good.Empty() {
 		longest := slices.MaxFunc(good.Runs(), func(a, b span.Run) int { return a.Len() - b.Len() })
-		fixed.Ranges = slices.Insert(fixed.Ranges, i, site.Range{From: span.Addr(longest.Lo), To: span.Addr(longest.Hi)})
-		does = fmt.Sprintf("Make it %s to %s", span.Addr(longest.Lo), span.Addr(longest.Hi))
+		fixed.Ranges = slices.Insert(fixed.Ranges, i, site.Range{From: ipv4.Addr(longest.Lo), To: ipv4.Addr(longest.Hi)})
+		does = fmt.Sprintf("Make it %s to %s", ipv4.Addr(longest.Lo), ipv4.Addr(longest.Hi))
 	}
 	for _, p := range v.Interfaces() { // no reservation may be left outside that must lie inside
 		pin := p.Interface.Pin
@@ -127,7 +128,7 @@ func rangeFull(v View) []Snag {
 	for _, n := range v.Networks {
 		var handed span.Set
 		for _, r := range n.Ranges {
-			handed = handed.Union(span.Of(span.Run{Lo: span.OfAddr(r.From), Hi: span.OfAddr(r.To)}))
+			handed = handed.Union(span.Of(span.Run{Lo: ipv4.Number(r.From), Hi: ipv4.Number(r.To)}))
 		}
 		loose := 0
 		for _, p := range v.Interfaces() {
@@ -137,7 +138,7 @@ func rangeFull(v View) []Snag {
 			if p.Interface.Pin == nil {
 				loose++
 			} else {
-				handed = handed.Minus(span.One(span.OfAddr(p.Interface.Pin.Address)))
+				handed = handed.Minus(span.One(ipv4.Number(p.Interface.Pin.Address)))
 			}
 		}
 		if len(n.Ranges) > 0 && loose > handed.Len() {

@@ -8,6 +8,7 @@ import (
 	"strings"
 	"testing"
 
+	"vestpin/core/ipv4"
 	"vestpin/core/site"
 	"vestpin/core/span"
 )
@@ -141,10 +142,10 @@ func large() site.Site {
 		id := fmt.Sprintf("d%d", i)
 		d := site.Device{ID: id, Name: id, Kind: "camera", Interfaces: []site.Interface{{
 			ID: id + ".0", Network: "main", MAC: site.MAC(fmt.Sprintf("00:00:5e:00:%02x:%02x", i/256, i%256)), Wants: "auto",
-			Seen: span.Addr(span.OfAddr(netip.MustParseAddr("10.48.18.0")) + uint32(i)),
+			Seen: ipv4.Addr(ipv4.Number(netip.MustParseAddr("10.48.18.0")) + uint32(i)),
 		}}}
 		if i%20 > 0 {
-			d.Interfaces[0].Pin = &site.Pin{Address: span.Addr(span.OfAddr(netip.MustParseAddr("10.48.16.2")) + uint32(i)), By: site.ByReservation}
+			d.Interfaces[0].Pin = &site.Pin{Address: ipv4.Addr(ipv4.Number(netip.MustParseAddr("10.48.16.2")) + uint32(i)), By: site.ByReservation}
 		}
 		d.Services = []site.Service{{ID: id + ".s", Interface: id + ".0", Protocol: site.TCP, Ports: span.Port(80), Open: &site.Open{Port: site.AnyPort}}}
 		s.Devices = append(s.Devices, d)

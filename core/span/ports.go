@@ -6,7 +6,6 @@ import (
 	"slices"
 	"strconv"
 	"strings"
-	"unicode"
 )
 
 // Malformed is a piece of text that is not what it should be: what stood there
@@ -24,16 +23,6 @@ func Quote(text string) string {
 		text = string(r[:57]) + "..."
 	}
 	return strconv.Quote(text)
-}
-
-// FormulaLike reports whether a spreadsheet may take a text for a formula: what it
-// begins with, behind blanks of whatever kind, in either width.
-func FormulaLike(text string) bool {
-	rest := strings.TrimLeftFunc(text, func(c rune) bool { return unicode.IsSpace(c) || unicode.IsControl(c) || unicode.Is(unicode.Cf, c) })
-	for _, c := range rest {
-		return strings.ContainsRune("=+-@\uff1d\uff0b\uff0d\uff20", c) || len(rest) < len(text) && strings.ContainsAny(text[:len(text)-len(rest)], "\t\r\n")
-	}
-	return false
 }
 
 const wantPorts = `ports from 1 to 65535 such as "80", "16400-16463" or "5060,5062-5063", none twice`

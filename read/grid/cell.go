@@ -6,8 +6,8 @@ import (
 	"strings"
 	"unicode"
 
+	"vestpin/core/ipv4"
 	"vestpin/core/site"
-	"vestpin/core/span"
 )
 
 // sort is what a cell could be, as a set of bits: words may be of several sorts.
@@ -219,7 +219,7 @@ func addressIn(cell string) (netip.Addr, sort, bool) {
 		return netip.Addr{}, 0, false
 	}
 	if masked {
-		n, err := span.ParseMask(bits)
+		n, err := ipv4.ParseMask(bits)
 		if err != nil {
 			return a, isAddress, bits == ""
 		}
@@ -228,7 +228,7 @@ func addressIn(cell string) (netip.Addr, sort, bool) {
 		}
 		return a, isAddress, true
 	}
-	if n, ok := span.MaskBits(a); ok && n >= 1 && (n >= 8 || a.As4()[0] == 255) && a.As4()[0] == 255 {
+	if n, ok := ipv4.MaskBits(a); ok && n >= 1 && (n >= 8 || a.As4()[0] == 255) && a.As4()[0] == 255 {
 		return a, isMask, true
 	}
 	return a, isAddress, true

@@ -1,4 +1,4 @@
-package span
+package ipv4
 
 import (
 	"fmt"
@@ -13,15 +13,15 @@ func TestAddressesAgainstNetip(t *testing.T) {
 	for range 5000 {
 		n := r.Uint32()
 		a := Addr(n)
-		if OfAddr(a) != n {
-			t.Fatalf("%d became %s became %d", n, a, OfAddr(a))
+		if Number(a) != n {
+			t.Fatalf("%d became %s became %d", n, a, Number(a))
 		}
 		if parsed, err := ParseAddr(" " + a.String() + " "); err != nil || parsed != a {
 			t.Fatalf("%s: %v, %v", a, parsed, err)
 		}
 		bits := r.IntN(33)
 		p := netip.PrefixFrom(a, bits)
-		run := OfPrefix(p)
+		run := Run(p)
 		if !p.Contains(Addr(run.Lo)) || !p.Contains(Addr(run.Hi)) || (run.Lo > 0 && p.Contains(Addr(run.Lo-1))) || (run.Hi < ^uint32(0) && p.Contains(Addr(run.Hi+1))) {
 			t.Fatalf("%s became %s to %s", p, Addr(run.Lo), Addr(run.Hi))
 		}
@@ -59,12 +59,24 @@ func TestParseAddrIn(t *testing.T) {
 	}
 }
 
-func TestQuoteKeepsMessagesShort(t *testing.T) {
-	long := ""
-	for range 500 {
-		long += "ü\n"
+func TestParseSubnetsMasksAndRanges(t *testing.T) {
+	for text, want := range map[string]string{
+		"10.48.16.0/24": "10.48.16.0/24", "10.48.16.7/255.255.255.0": "10.48.16.0/24", "10.48.16.7 255.255.252.0": "10.48.16.0/22", " 10.0.0.0/8 ": "10.0.0.0/8",
+		"10.48.16.0": "", "10.48.16.0/33": "", "10.48.16.0/255.0.255.0": "", "10.48.16/24": "", "10.48.16.0/31": "", "300.1.1.1/24": "", "fe80::/64": "", "": "", "10.48.16.0/+24": "",
+	} {
+		p, err := ParseSubnet(text)
+		if (err == nil) != (want != "") || (err == nil && p.String() != want) {
+			t.Errorf("subnet %q: got %v, %v", text, p, err)
+		}
 	}
-	if q := Quote(long); len([]rune(q)) > 140 || q[0] != '"' {
-		t.Errorf("got %s", q)
+	lan := netip.MustParsePrefix("10.48.16.0/24")
+	for text, want := range map[string]string{
+		".100-.179": "10.48.16.100 10.48.16.179", "100 to 179": "10.48.16.100 10.48.16.179", "10.48.16.100 – 10.48.16.179": "10.48.16.100 10.48.16.179", "16.100-16.179": "10.48.16.100 10.48.16.179",
+		".179-.100": "", ".100": "", "x-y": "", ".100-.300": "",
+	} {
+		from, to, err := ParseRangeIn(text, lan)
+		if (err == nil) != (want != "") || (err == nil && from.String()+" "+to.String() != want) {
+			t.Errorf("range %q: got %v %v, %v", text, from, to, err)
+		}
 	}
 }
