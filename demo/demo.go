@@ -7,6 +7,7 @@ import (
 	"io/fs"
 
 	"vestpin/core/site"
+	"vestpin/core/sitefile"
 	"vestpin/sim"
 )
 
@@ -27,7 +28,7 @@ func Sites() ([]Site, error) {
 		if err != nil {
 			return nil, err
 		}
-		s, err := site.Read(data)
+		s, err := sitefile.Read(data)
 		if err != nil {
 			return nil, err
 		}

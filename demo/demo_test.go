@@ -10,7 +10,9 @@ import (
 	"strings"
 	"testing"
 
+	"vestpin/core/edit"
 	"vestpin/core/site"
+	"vestpin/core/sitefile"
 	"vestpin/core/snag"
 	"vestpin/core/suggest"
 	"vestpin/read"
@@ -171,11 +173,11 @@ func TestHalves(t *testing.T) {
 		t.Fatal(err)
 	}
 	ports, err := suggest.For(context.Background(), pins.Site, suggest.Halves{Ports: true})
-	if err != nil || string(site.Write(ports.Site)) != string(site.Write(whole.Site)) || len(pins.Changes)+len(ports.Changes) != len(whole.Changes) {
+	if err != nil || string(sitefile.Write(ports.Site)) != string(sitefile.Write(whole.Site)) || len(pins.Changes)+len(ports.Changes) != len(whole.Changes) {
 		t.Errorf("%v: %d and %d changes against %d", err, len(pins.Changes), len(ports.Changes), len(whole.Changes))
 	}
 	for _, c := range pins.Changes {
-		if _, pin := c.Edit.(site.SetPin); !pin || c.Why == "" {
+		if _, pin := c.Edit.(edit.SetPin); !pin || c.Why == "" {
 			t.Errorf("among the pins: %+v", c)
 		}
 	}

@@ -6,9 +6,9 @@ import (
 	"slices"
 	"strings"
 
+	"vestpin/core/ipv4"
 	"vestpin/core/sighting"
 	"vestpin/core/site"
-	"vestpin/core/ipv4"
 )
 
 const (

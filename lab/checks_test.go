@@ -17,6 +17,7 @@ import (
 
 	"vestpin/core/diagnosis"
 	"vestpin/core/site"
+	"vestpin/core/sitefile"
 	"vestpin/core/span"
 	"vestpin/core/usage"
 	"vestpin/read"
@@ -81,14 +82,14 @@ func randomPlan(t *testing.T, r *rand.Rand, named bool) trialPlan {
 		}
 		p.site.Devices = append(p.site.Devices, d)
 	}
-	data := site.Write(p.site)
+	data := sitefile.Write(p.site)
 	cmd := exec.Command(binary, "suggest", "--site", "-")
 	cmd.Stdin = bytes.NewReader(data)
 	out, err := cmd.Output()
 	if err != nil {
 		t.Fatalf("suggest: %v\n%s", err, data)
 	}
-	if p.site, err = site.Read(out); err != nil {
+	if p.site, err = sitefile.Read(out); err != nil {
 		t.Fatal(err)
 	}
 	return p
@@ -393,7 +394,7 @@ type foundCause struct {
 // prove runs the program on the laptop.
 func (s *street) prove(p trialPlan, args ...string) proved {
 	s.t.Helper()
-	data := site.Write(p.site)
+	data := sitefile.Write(p.site)
 	cmd := exec.Command("ip", append([]string{"netns", "exec", s.laptop, binary, "prove", s.file("plan.json", string(data))}, args...)...)
 	var stderr bytes.Buffer
 	cmd.Stderr = &stderr
@@ -824,7 +825,7 @@ func TestStandsIn(t *testing.T) {
 		s.put(p, faults, true)
 		address := p.wish(service).Interface.Pin.Address.String()
 		cmd := exec.Command("ip", "netns", "exec", s.laptop, os.Args[0])
-		cmd.Env = append(os.Environ(), fmt.Sprintf("%s=%s %s %s", standInVariable, s.file("plan.json", string(site.Write(p.site))), s.pairing, service))
+		cmd.Env = append(os.Environ(), fmt.Sprintf("%s=%s %s %s", standInVariable, s.file("plan.json", string(sitefile.Write(p.site))), s.pairing, service))
 		out, err := cmd.CombinedOutput()
 		if want := strings.ReplaceAll(c.want, "ADDRESS", address); err != nil || !strings.Contains(string(out), want) {
 			t.Errorf("%s: %v %s, want %s", c.what, err, out, want)

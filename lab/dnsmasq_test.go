@@ -12,6 +12,7 @@ import (
 	"testing"
 
 	"vestpin/core/site"
+	"vestpin/core/sitefile"
 	"vestpin/read"
 )
 
@@ -110,7 +111,7 @@ func TestDnsmasqTakesHostileNames(t *testing.T) {
 			}
 		}
 		file := filepath.Join(dir, "site.json")
-		if err := os.WriteFile(file, site.Write(s), 0o600); err != nil {
+		if err := os.WriteFile(file, sitefile.Write(s), 0o600); err != nil {
 			t.Fatal(err)
 		}
 		conf, err := exec.Command(binary, "write", "--as", "dnsmasq", file).Output()

@@ -15,6 +15,7 @@ import (
 	"vestpin/core/past"
 	"vestpin/core/reach"
 	"vestpin/core/site"
+	"vestpin/core/sitefile"
 )
 
 // probesVariable makes the test binary a sender of packets, in the namespace of the outside.
@@ -168,7 +169,7 @@ func TestRealFilterDoesAsPlanned(t *testing.T) {
 		for len(s.Routers) != 1 || len(s.Forwards) == 0 {
 			s = past.Chain(r, 4)
 		}
-		file := f.file("site.json", string(site.Write(s)))
+		file := f.file("site.json", string(sitefile.Write(s)))
 		program := []string{"nft", "-f"}
 		as := "nftables"
 		if round%3 == 2 {
@@ -218,7 +219,7 @@ func TestRealFilterDoesAsPlanned(t *testing.T) {
 				arrived++
 			}
 			if got[p.source] != want[p.source] {
-				t.Errorf("round %d, %s: %s arrived at %q, want %q\n%s\n%s", round, as, p, got[p.source], want[p.source], rules, site.Write(s))
+				t.Errorf("round %d, %s: %s arrived at %q, want %q\n%s\n%s", round, as, p, got[p.source], want[p.source], rules, sitefile.Write(s))
 			}
 		}
 		if t.Failed() {

@@ -28,6 +28,7 @@ import (
 
 	"vestpin/afar"
 	"vestpin/core/site"
+	"vestpin/core/sitefile"
 	"vestpin/wire"
 )
 
@@ -298,7 +299,7 @@ func runStandIn(text string) {
 	if err != nil {
 		panic(err)
 	}
-	s, err := site.Read(data)
+	s, err := sitefile.Read(data)
 	if err != nil {
 		panic(err)
 	}

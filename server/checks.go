@@ -15,6 +15,7 @@ import (
 	"vestpin/afar"
 	"vestpin/core/catalogue"
 	"vestpin/core/diagnosis"
+	"vestpin/core/edit"
 	"vestpin/core/reach"
 	"vestpin/core/sheet"
 	"vestpin/core/site"
@@ -340,9 +341,9 @@ func (s *server) keepProof(id string, p site.Proof) error {
 		if err != nil {
 			return err
 		}
-		edits := []site.Edit{site.PutProof{Proof: over(st.Site, p)}}
+		edits := []edit.Edit{edit.PutProof{Proof: over(st.Site, p)}}
 		for _, old := range st.Site.Proofs[:max(0, len(st.Site.Proofs)-mostStays)] {
-			edits = append(edits, site.RemoveProof{ID: old.ID})
+			edits = append(edits, edit.RemoveProof{ID: old.ID})
 		}
 		next, _, err := s.store.Edit(ctx, id, store.Change{Version: st.Version, Who: who, Title: "try what is planned", Edits: edits})
 		var stale *store.StaleError

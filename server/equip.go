@@ -7,6 +7,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"vestpin/core/catalogue"
+	"vestpin/core/edit"
 	"vestpin/core/reach"
 	"vestpin/core/site"
 	"vestpin/core/span"
@@ -97,7 +98,7 @@ const mostEquipped = 500
 // Equipped is what a purpose comes to, for one device or several alike.
 type Equipped struct {
 	Version int           `json:"version"`
-	Changes []site.Change `json:"changes"`
+	Changes []edit.Change `json:"changes"`
 	StaysIn []string      `json:"staysIn" doc:"Services that the devices have and that stay in"`
 }
 
@@ -120,7 +121,7 @@ func (s *server) equip(ctx context.Context, in *struct {
 	if len(in.Body.Devices) > mostEquipped {
 		return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("At most %d devices are equipped at once.", mostEquipped))
 	}
-	out := Equipped{Version: st.Version, Changes: []site.Change{}, StaysIn: []string{}}
+	out := Equipped{Version: st.Version, Changes: []edit.Change{}, StaysIn: []string{}}
 	for _, d := range in.Body.Devices {
 		one, err := known.Equip(st.Site, d, in.Body.Wanted)
 		if err != nil {
@@ -138,7 +139,7 @@ type ListedPort struct {
 	Found bool          `json:"found" doc:"The device answered there; no line of the text says so"`
 	Is    string        `json:"is" doc:"What the catalogue knows it as, or the device has it as; empty for nothing"`
 	Has   string        `json:"has,omitempty" doc:"The service of the device that it is already"`
-	Edit  *site.Written `json:"edit,omitempty"`
+	Edit  *edit.Written `json:"edit,omitempty"`
 }
 
 // ListedPorts is a list of ports that was pasted.
@@ -257,7 +258,7 @@ func (l listing) one(one portlist.Service) ListedPort {
 	}
 	sv.ID = site.FreeID(d.ID+"."+one.Ports.String(), func(id string) bool { return l.taken[id] })
 	l.taken[sv.ID] = true
-	out.Edit = &site.Written{Edit: site.PutService{ID: d.ID, Service: sv}}
+	out.Edit = &edit.Written{Edit: edit.PutService{ID: d.ID, Service: sv}}
 	return out
 }
 

@@ -15,6 +15,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"vestpin/core/edit"
 	"vestpin/core/sighting"
 	"vestpin/core/site"
 	"vestpin/read"
@@ -51,7 +52,7 @@ func (f *Files) Resolve(ctx huma.Context) []error {
 // Preview is what taking some evidence would do.
 type Preview struct {
 	Version  int                `json:"version" doc:"The version of the site that it was worked out from"`
-	Edits    site.Edits         `json:"edits"`
+	Edits    edit.List          `json:"edits"`
 	Findings []sighting.Finding `json:"findings" doc:"At most 2,000 of them"`
 	Counts   map[string]int     `json:"counts" doc:"How many findings there are of each kind"`
 	Facts    sighting.Facts     `json:"facts"`

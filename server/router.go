@@ -7,6 +7,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"vestpin/core/edit"
 	"vestpin/core/site"
 	"vestpin/wire"
 )
@@ -14,10 +15,10 @@ import (
 // Asked is what a router told when it was asked, and the edits that keep it as evidence;
 // none where it told nothing.
 type Asked struct {
-	Version int        `json:"version"`
-	Told    wire.Told  `json:"told"`
-	Edits   site.Edits `json:"edits"`
-	Says    string     `json:"says"`
+	Version int       `json:"version"`
+	Told    wire.Told `json:"told"`
+	Edits   edit.List `json:"edits"`
+	Says    string    `json:"says"`
 }
 
 // askRouter asks a router of the site what it tells of itself, and changes nothing.
@@ -42,10 +43,10 @@ func (s *server) askRouter(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, refusal(err)
 	}
-	out := Asked{Version: st.Version, Told: told, Edits: []site.Edit{}, Says: saysTold(r, told)}
+	out := Asked{Version: st.Version, Told: told, Edits: []edit.Edit{}, Says: saysTold(r, told)}
 	if len(told.Speaks) > 0 {
 		r.Mapped = &site.Mapped{At: told.At, By: told.Speaks, Outside: told.Outside, Forwards: told.Mappings, More: told.More}
-		out.Edits = append(out.Edits, site.PutRouter{Router: r})
+		out.Edits = append(out.Edits, edit.PutRouter{Router: r})
 	}
 	return &struct{ Body Asked }{out}, nil
 }

@@ -12,6 +12,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"vestpin/core/edit"
 	"vestpin/core/form"
 	"vestpin/core/ipv4"
 	"vestpin/core/reach"
@@ -246,10 +247,10 @@ type Edited struct {
 func (s *server) editSite(ctx context.Context, in *struct {
 	SiteID
 	Body struct {
-		Version int        `json:"version" doc:"The version that the editor saw"`
-		Window  string     `json:"window,omitempty" doc:"What the same window changed since is no reason to refuse"`
-		Edits   site.Edits `json:"edits"`
-		Title   string     `json:"title,omitempty" doc:"What the edits do, in a few words"`
+		Version int       `json:"version" doc:"The version that the editor saw"`
+		Window  string    `json:"window,omitempty" doc:"What the same window changed since is no reason to refuse"`
+		Edits   edit.List `json:"edits"`
+		Title   string    `json:"title,omitempty" doc:"What the edits do, in a few words"`
 	}
 }) (*rawAnswer, error) {
 	b := in.Body
@@ -309,7 +310,7 @@ func (s *server) suggest(ctx context.Context, in *struct {
 }) (*struct {
 	Body struct {
 		Version int             `json:"version"`
-		Changes []site.Change   `json:"changes"`
+		Changes []edit.Change   `json:"changes"`
 		Unmet   []suggest.Unmet `json:"unmet"`
 		Proven  bool            `json:"proven"`
 	}
@@ -330,7 +331,7 @@ func (s *server) suggest(ctx context.Context, in *struct {
 	out := &struct {
 		Body struct {
 			Version int             `json:"version"`
-			Changes []site.Change   `json:"changes"`
+			Changes []edit.Change   `json:"changes"`
 			Unmet   []suggest.Unmet `json:"unmet"`
 			Proven  bool            `json:"proven"`
 		}

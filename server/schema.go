@@ -6,10 +6,11 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"vestpin/core/edit"
 	"vestpin/core/site"
 )
 
-// anyEdit stands for site.Edit in the description of the interface: one of the
+// anyEdit stands for edit.Edit in the description of the interface: one of the
 // edits, told apart by "do".
 type anyEdit struct{}
 
@@ -19,7 +20,7 @@ func (anyEdit) Schema(r huma.Registry) *huma.Schema {
 	if r.Map()[name] == nil {
 		one := &huma.Schema{Discriminator: &huma.Discriminator{PropertyName: "do", Mapping: map[string]string{}}}
 		r.Map()[name] = one
-		for _, e := range site.EachEdit {
+		for _, e := range edit.Each {
 			t := reflect.TypeOf(e)
 			ref := r.Schema(t, true, t.Name())
 			s := r.Map()[strings.TrimPrefix(ref.Ref, prefix)]

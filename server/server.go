@@ -23,8 +23,10 @@ import (
 	"github.com/danielgtaylor/huma/v2/adapters/humagin"
 	"github.com/gin-gonic/gin"
 
+	"vestpin/core/edit"
 	"vestpin/core/site"
 	"vestpin/core/span"
+	"vestpin/core/strict"
 	"vestpin/maker"
 	"vestpin/store"
 	"vestpin/wire"
@@ -164,15 +166,15 @@ func config() huma.Config {
 			return enc.Encode(v)
 		},
 		// Bodies are read as strictly as site files, with the same messages.
-		Unmarshal: func(data []byte, v any) error { return site.DecodeStrict(data, "body", v) },
+		Unmarshal: func(data []byte, v any) error { return edit.Decode(data, "body", v) },
 	}
 	c.Formats = map[string]huma.Format{"application/json": format, "json": format}
 	text := reflect.TypeFor[string]()
 	for _, t := range []reflect.Type{reflect.TypeFor[netip.Addr](), reflect.TypeFor[netip.Prefix](), reflect.TypeFor[span.Ports](), reflect.TypeFor[site.Sender](), reflect.TypeFor[site.MAC]()} {
 		c.Components.Schemas.RegisterTypeAlias(t, text)
 	}
-	c.Components.Schemas.RegisterTypeAlias(reflect.TypeFor[site.Edit](), reflect.TypeFor[anyEdit]())
-	c.Components.Schemas.RegisterTypeAlias(reflect.TypeFor[site.Written](), reflect.TypeFor[anyEdit]())
+	c.Components.Schemas.RegisterTypeAlias(reflect.TypeFor[edit.Edit](), reflect.TypeFor[anyEdit]())
+	c.Components.Schemas.RegisterTypeAlias(reflect.TypeFor[edit.Written](), reflect.TypeFor[anyEdit]())
 	c.Components.Schemas.RegisterTypeAlias(reflect.TypeFor[site.Protocol](), reflect.TypeFor[anyProtocol]())
 	words(c.Components.Schemas)
 	return c
@@ -231,7 +233,7 @@ func serveCompressed(c *gin.Context, files fs.FS, name string) bool {
 // refusal turns what the core and the store refuse into an answer that a person
 // can act upon; only mistakes of the program itself become a 500.
 func refusal(err error) error {
-	var bad *site.Refusal
+	var bad *strict.Refusal
 	var malformed *span.Malformed
 	var stale *store.StaleError
 	var refused *wire.RefusedError

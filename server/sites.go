@@ -16,9 +16,11 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/gin-gonic/gin"
 
+	"vestpin/core/edit"
 	"vestpin/core/form"
 	"vestpin/core/sighting"
 	"vestpin/core/site"
+	"vestpin/core/sitefile"
 	"vestpin/read"
 	"vestpin/store"
 	"vestpin/wire"
@@ -106,7 +108,7 @@ func (s *server) importSite(ctx context.Context, in *struct {
 	Update  string `query:"site" maxLength:"200" doc:"The site that is updated"`
 	RawBody []byte `contentType:"application/json"`
 }) (*rawAnswer, error) {
-	v, err := site.Read(in.RawBody)
+	v, err := sitefile.Read(in.RawBody)
 	if err != nil {
 		return nil, refusal(err)
 	}
@@ -134,7 +136,7 @@ func (s *server) updateSite(ctx context.Context, id string, v site.Site) (*rawAn
 	if err != nil {
 		return nil, refusal(err)
 	}
-	edits := site.Lead(st.Site, v)
+	edits := edit.Lead(st.Site, v)
 	if len(edits) == 0 {
 		return s.reply(ctx, st, nil, false)
 	}

@@ -13,6 +13,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"vestpin/core/edit"
 	"vestpin/core/ipv4"
 	"vestpin/core/sighting"
 	"vestpin/core/site"
@@ -300,7 +301,7 @@ func (s *server) getSurvey(ctx context.Context, in *SiteID) (*struct{ Body Live 
 	}
 	p := sighting.Merge(st.Site, sightings, sighting.Facts{}, time.Now().UTC().Format(time.RFC3339))
 	for _, e := range p.Edits {
-		if put, ok := e.(site.PutDevice); ok {
+		if put, ok := e.(edit.PutDevice); ok {
 			out.Devices = append(out.Devices, put.Device)
 		}
 	}
@@ -405,7 +406,7 @@ func (s *server) joinDevices(ctx context.Context, in *struct {
 	SiteID
 	Into string `query:"into" required:"true"`
 	From string `query:"from" required:"true"`
-}) (*struct{ Body site.Edits }, error) {
+}) (*struct{ Body edit.List }, error) {
 	st, err := s.store.Get(ctx, in.ID)
 	if err != nil {
 		return nil, refusal(err)
@@ -417,13 +418,13 @@ func (s *server) joinDevices(ctx context.Context, in *struct {
 	if a < 0 || b < 0 || a == b {
 		return nil, huma.NewError(http.StatusNotFound, "Those are not two devices of this site; one may have been removed.")
 	}
-	return &struct{ Body site.Edits }{sighting.Join(st.Site.Devices[a], st.Site.Devices[b])}, nil
+	return &struct{ Body edit.List }{sighting.Join(st.Site.Devices[a], st.Site.Devices[b])}, nil
 }
 
 func (s *server) splitDevice(ctx context.Context, in *struct {
 	SiteID
 	Interface string `query:"interface" required:"true"`
-}) (*struct{ Body site.Edits }, error) {
+}) (*struct{ Body edit.List }, error) {
 	st, err := s.store.Get(ctx, in.ID)
 	if err != nil {
 		return nil, refusal(err)
@@ -436,5 +437,5 @@ func (s *server) splitDevice(ctx context.Context, in *struct {
 	if edits == nil {
 		return nil, huma.Error422UnprocessableEntity("It is the only interface of its device.")
 	}
-	return &struct{ Body site.Edits }{edits}, nil
+	return &struct{ Body edit.List }{edits}, nil
 }

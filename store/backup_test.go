@@ -9,6 +9,7 @@ import (
 	"sync"
 	"testing"
 
+	"vestpin/core/edit"
 	"vestpin/core/site"
 )
 
@@ -26,7 +27,7 @@ func TestBackupAndRestore(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		st, _, err := s.Edit(bg, "p", Change{Version: now.Version, Edits: []site.Edit{site.RenameSite{Name: name}}})
+		st, _, err := s.Edit(bg, "p", Change{Version: now.Version, Edits: []edit.Edit{edit.RenameSite{Name: name}}})
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"time"
 
+	"vestpin/core/edit"
 	"vestpin/core/site"
 )
 
@@ -33,16 +34,16 @@ type Entry struct {
 	Window  string
 	Title   string
 	State   string
-	Changed []site.Touch // of an earlier program: all that its edits touch
+	Changed []edit.Touch // of an earlier program: all that its edits touch
 	format  int
 	forth   string
 	back    string
 }
 
 // Edits reads the edits of the entry and those that lead back.
-func (e Entry) Edits() (forth, back []site.Edit, err error) {
-	if forth, err = site.ReadEdits(e.format, []byte(e.forth)); err == nil {
-		back, err = site.ReadEdits(e.format, []byte(e.back))
+func (e Entry) Edits() (forth, back []edit.Edit, err error) {
+	if forth, err = edit.Read(e.format, []byte(e.forth)); err == nil {
+		back, err = edit.Read(e.format, []byte(e.back))
 	}
 	return forth, back, err
 }
@@ -53,7 +54,7 @@ type Change struct {
 	Who     string // for the journal
 	Window  string // what the same window changed since is no reason to refuse
 	Title   string // in a few words; made from the edits where empty
-	Edits   []site.Edit
+	Edits   []edit.Edit
 }
 
 // Turn is what is to be undone or redone: the entry Seq, or, without one, the
@@ -80,7 +81,7 @@ type Made struct {
 // Edit makes edits in one transaction with their journal entry. Where the site was
 // changed since Version, they go on top if they overwrite nothing of that, and the
 // entries they went over are given. Errors: ErrNoSite, *DamagedError, *StaleError,
-// *site.Refusal, or one that wraps ErrCannotSave.
+// *strict.Refusal, or one that wraps ErrCannotSave.
 func (s *Store) Edit(ctx context.Context, id string, c Change) (Stored, Made, error) {
 	leave, err := s.slot(id).enter(ctx)
 	if err != nil {
@@ -94,7 +95,7 @@ func (s *Store) Edit(ctx context.Context, id string, c Change) (Stored, Made, er
 		}
 		mine := c
 		var made Made
-		mine.Edits, made.Named = site.Named(now.Site, c.Edits)
+		mine.Edits, made.Named = edit.Named(now.Site, c.Edits)
 		var next pending
 		next, made.Over, err = s.over(ctx, now, mine)
 		if err != nil {
@@ -123,8 +124,8 @@ func (s *Store) over(ctx context.Context, now Stored, c Change) (pending, []Entr
 			return pending{}, nil, err
 		}
 	}
-	next, undo, err := site.Apply(now.Site, c.Edits)
-	if err := disagree(now.Version, site.Touches(c.Edits, undo), meanwhile); err != nil {
+	next, undo, err := edit.Apply(now.Site, c.Edits)
+	if err := disagree(now.Version, edit.Touches(c.Edits, undo), meanwhile); err != nil {
 		return pending{}, nil, err
 	}
 	if err != nil {
@@ -138,10 +139,10 @@ func (s *Store) over(ctx context.Context, now Stored, c Change) (pending, []Entr
 }
 
 // entry is a change as a new entry of the journal.
-func (s *Store) entry(now Stored, next site.Site, c Change, undo []site.Edit) (pending, error) {
-	forth, err1 := json.Marshal(append(site.Edits{}, c.Edits...)) // a list, also where it is empty
-	back, err2 := json.Marshal(append(site.Edits{}, undo...))
-	wrote, err3 := json.Marshal(site.Changed(now.Site, next))
+func (s *Store) entry(now Stored, next site.Site, c Change, undo []edit.Edit) (pending, error) {
+	forth, err1 := json.Marshal(append(edit.List{}, c.Edits...)) // a list, also where it is empty
+	back, err2 := json.Marshal(append(edit.List{}, undo...))
+	wrote, err3 := json.Marshal(edit.Changed(now.Site, next))
 	if err := errors.Join(err1, err2, err3); err != nil {
 		return pending{}, err
 	}
@@ -149,17 +150,17 @@ func (s *Store) entry(now Stored, next site.Site, c Change, undo []site.Edit) (p
 	p.journal = []statement{
 		{`UPDATE journal SET state = 'left' WHERE site = ? AND state = 'undone'`, []any{now.ID}},
 		{`INSERT INTO journal (site, seq, version, at, who, "window", title, format, edits, undo, touches, state) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, 'done')`,
-			[]any{now.ID, p.last, p.Version, p.Changed.Format(time.RFC3339Nano), c.Who, c.Window, c.Title, site.EditFormat, string(forth), string(back), string(wrote)}},
+			[]any{now.ID, p.last, p.Version, p.Changed.Format(time.RFC3339Nano), c.Who, c.Window, c.Title, edit.Format, string(forth), string(back), string(wrote)}},
 	}
 	return p, nil
 }
 
 // disagree refuses where something would be overwritten that was changed meanwhile,
 // and says by which entries.
-func disagree(version int, mine []site.Touch, meanwhile []Entry) error {
+func disagree(version int, mine []edit.Touch, meanwhile []Entry) error {
 	stale := &StaleError{Version: version}
 	for _, e := range meanwhile {
-		if t, both := site.Disagree(mine, e.Changed); both {
+		if t, both := edit.Disagree(mine, e.Changed); both {
 			stale.Meanwhile, stale.Over = append(stale.Meanwhile, e), t.String()
 		}
 	}
@@ -285,8 +286,8 @@ func (s *Store) undoing(ctx context.Context, now Stored, t Turn) (pending, error
 	if err != nil {
 		return pending{}, err
 	}
-	next, undo, err := site.Apply(now.Site, back)
-	if err := disagree(now.Version, site.Touches(back, undo), later); err != nil {
+	next, undo, err := edit.Apply(now.Site, back)
+	if err := disagree(now.Version, edit.Touches(back, undo), later); err != nil {
 		return pending{}, err
 	}
 	if err != nil {
@@ -313,7 +314,7 @@ func (s *Store) redoing(ctx context.Context, now Stored, t Turn) (pending, error
 	if err != nil {
 		return pending{}, err
 	}
-	next, _, err := site.Apply(now.Site, forth)
+	next, _, err := edit.Apply(now.Site, forth)
 	return s.turned(now, next, entries[0], t, "done"), err
 }
 
@@ -366,9 +367,9 @@ func entries(ctx context.Context, db asker, what, where string, args ...any) ([]
 		if touches.Valid {
 			err = json.Unmarshal([]byte(touches.String), &e.Changed)
 		} else { // of a program that did not note them
-			var forth, back []site.Edit
+			var forth, back []edit.Edit
 			forth, back, err = e.Edits()
-			e.Changed = site.Touches(forth, back)
+			e.Changed = edit.Touches(forth, back)
 		}
 		if err != nil {
 			return nil, err

@@ -30,7 +30,7 @@ func (s *Store) OwnKinds(ctx context.Context) ([]site.Kind, error) {
 	return out, explain(rows.Err())
 }
 
-// SetOwnKinds puts kinds in the place of the firm's own. Its error is a *site.Refusal where
+// SetOwnKinds puts kinds in the place of the firm's own. Its error is a *strict.Refusal where
 // they cannot be taken.
 func (s *Store) SetOwnKinds(ctx context.Context, kinds []site.Kind) error {
 	if err := site.CheckKinds("kinds", kinds); err != nil {

@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strings"
 
+	"vestpin/core/edit"
 	"vestpin/core/site"
 )
 
@@ -143,7 +144,7 @@ func labelOf(d site.Device, iface string) string {
 }
 
 // moves reports whether an interface or service is on another device after a batch.
-func moves(forth, back []site.Edit) bool {
+func moves(forth, back []edit.Edit) bool {
 	was := owners(back)
 	for part, device := range owners(forth) {
 		if old, ok := was[part]; ok && old != device {
@@ -153,7 +154,7 @@ func moves(forth, back []site.Edit) bool {
 	return false
 }
 
-func owners(edits []site.Edit) map[site.Ref]string {
+func owners(edits []edit.Edit) map[site.Ref]string {
 	out := map[site.Ref]string{}
 	for _, d := range wholeDevices(edits) {
 		for _, n := range d.Interfaces {
@@ -166,9 +167,9 @@ func owners(edits []site.Edit) map[site.Ref]string {
 	return out
 }
 
-func wholeDevices(edits []site.Edit) (out []site.Device) {
+func wholeDevices(edits []edit.Edit) (out []site.Device) {
 	for _, e := range edits {
-		if put, ok := e.(site.PutDevice); ok {
+		if put, ok := e.(edit.PutDevice); ok {
 			out = append(out, put.Device)
 		}
 	}
@@ -184,7 +185,7 @@ func replay(s site.Site, history []Entry) (site.Site, error) {
 			continue
 		}
 		_, back, bad := e.Edits()
-		if s, _, err = site.Apply(s, back); err != nil || bad != nil {
+		if s, _, err = edit.Apply(s, back); err != nil || bad != nil {
 			return s, fmt.Errorf("back over %q: %w", e.Title, errors.Join(err, bad))
 		}
 	}
@@ -197,7 +198,7 @@ func replay(s site.Site, history []Entry) (site.Site, error) {
 		if e.State != "done" {
 			continue
 		}
-		if s, _, err = site.Apply(s, remembering(s, forth, back)); err != nil {
+		if s, _, err = edit.Apply(s, remembering(s, forth, back)); err != nil {
 			return s, fmt.Errorf("over %q: %w", e.Title, err)
 		}
 	}
@@ -224,12 +225,12 @@ func recall(s site.Site, had []site.Device) site.Site {
 
 // remembering gives a batch of edits as it would have been if the editor had seen
 // what was lost by then: base is what was seen.
-func remembering(s site.Site, edits, back []site.Edit) []site.Edit {
+func remembering(s site.Site, edits, back []edit.Edit) []edit.Edit {
 	base := site.Site{Devices: wholeDevices(back)}
 	out := slices.Clone(edits)
 	for i, e := range out {
 		switch e := e.(type) {
-		case site.PutDevice:
+		case edit.PutDevice:
 			d := clone(e.Device)
 			for k, n := range d.Interfaces {
 				seen, _ := interfaceOf(base, n.ID)
@@ -245,16 +246,16 @@ func remembering(s site.Site, edits, back []site.Edit) []site.Edit {
 					}
 				}
 			}
-			out[i] = site.PutDevice{Device: d, At: e.At}
-		case site.PutService:
+			out[i] = edit.PutDevice{Device: d, At: e.At}
+		case edit.PutService:
 			if had, ok := serviceOf(s, e.Service.ID); ok {
 				e.Service, _ = refill(e.Service, unseen(had, back))
 				out[i] = e
 			}
-		case site.SetOpen:
+		case edit.SetOpen:
 			if had, ok := serviceOf(s, e.ID); ok && e.Open != nil {
 				sv, _ := refill(site.Service{Open: e.Open}, unseen(had, back))
-				out[i] = site.SetOpen{ID: e.ID, Open: sv.Open}
+				out[i] = edit.SetOpen{ID: e.ID, Open: sv.Open}
 			}
 		}
 	}
@@ -262,17 +263,17 @@ func remembering(s site.Site, edits, back []site.Edit) []site.Edit {
 }
 
 // unseen leaves of a service what the one who replaced it could not see.
-func unseen(whole site.Service, back []site.Edit) site.Service {
+func unseen(whole site.Service, back []edit.Edit) site.Service {
 	for _, e := range back {
 		switch e := e.(type) {
-		case site.PutService:
+		case edit.PutService:
 			if e.Service.ID == whole.ID && len(e.Service.CanSetTo) > 0 {
 				whole.CanSetTo = nil
 			}
 			if e.Service.ID == whole.ID && e.Service.Open != nil && len(e.Service.Open.From) > 0 {
 				whole.Open = nil
 			}
-		case site.SetOpen:
+		case edit.SetOpen:
 			if e.ID == whole.ID && (e.Open == nil || len(e.Open.From) > 0) {
 				whole.Open = nil
 			}

@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"vestpin/core/site"
+	"vestpin/core/sitefile"
 )
 
 // part is one row of a site: an item of one of its lists, whole. Which lists there
@@ -123,7 +124,7 @@ func raw(head string, parts []part) []byte {
 	if json.Unmarshal([]byte(head), &whole) != nil {
 		whole["head"], _ = json.Marshal(head)
 	}
-	whole["format"], _ = json.Marshal(site.Format)
+	whole["format"], _ = json.Marshal(sitefile.Format)
 	byList := map[string][]json.RawMessage{}
 	for _, p := range parts {
 		body := json.RawMessage(p.body)

@@ -10,7 +10,7 @@ import (
 	"testing"
 	"time"
 
-	"vestpin/core/site"
+	"vestpin/core/edit"
 )
 
 // Several programs on one file, each with several hands: every edit that was
@@ -36,7 +36,7 @@ func TestManyWritersLoseNothing(t *testing.T) {
 						t.Error(err)
 						return
 					}
-					_, err = edit(s, "p", st.Version, name, name, rename(name))
+					_, err = editAs(s, "p", st.Version, name, name, rename(name))
 					var stale *StaleError
 					if errors.As(err, &stale) {
 						continue
@@ -81,7 +81,7 @@ func TestSitesAreApart(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	if _, err := edit(s, "same-2", 1, "", "", []site.Edit{site.RemoveDevice{ID: "rec"}}); err != nil {
+	if _, err := editAs(s, "same-2", 1, "", "", []edit.Edit{edit.RemoveDevice{ID: "rec"}}); err != nil {
 		t.Fatal(err)
 	}
 	all, err := s.List(bg)
@@ -100,7 +100,7 @@ func TestSitesAreApart(t *testing.T) {
 	if _, err := s.Get(bg, "other"); !errors.Is(err, ErrNoSite) {
 		t.Errorf("a site that is not there: %v", err)
 	}
-	if _, err := edit(s, "other", 1, "", "", rename("x")); !errors.Is(err, ErrNoSite) {
+	if _, err := editAs(s, "other", 1, "", "", rename("x")); !errors.Is(err, ErrNoSite) {
 		t.Errorf("an edit of a site that is not there: %v", err)
 	}
 }
@@ -119,13 +119,13 @@ func TestEditAfterUndo(t *testing.T) {
 		}
 		st = next
 	}
-	must(edit(s, "p", st.Version, "", "", rename("one")))
-	must(edit(s, "p", st.Version, "", "", rename("two")))
+	must(editAs(s, "p", st.Version, "", "", rename("one")))
+	must(editAs(s, "p", st.Version, "", "", rename("two")))
 	must(s.Undo(bg, "p", Turn{Version: st.Version}))
 	if st.Site.Name != "one" || st.Redo == "" {
 		t.Fatalf("%q, redo %q", st.Site.Name, st.Redo)
 	}
-	must(edit(s, "p", st.Version, "", "", rename("three")))
+	must(editAs(s, "p", st.Version, "", "", rename("three")))
 	if _, err := s.Redo(bg, "p", Turn{Version: st.Version}); !errors.Is(err, ErrNothing) {
 		t.Errorf("redo after another edit: %v", err)
 	}
@@ -149,16 +149,16 @@ func TestEditAfterUndo(t *testing.T) {
 
 func TestTitles(t *testing.T) {
 	name := "x"
-	for want, e := range map[string]site.Edit{
-		"pin Recorder at 10.48.16.20": site.SetPin{ID: "rec.0", Pin: full().Devices[1].Interfaces[0].Pin}, "make Recorder loose": site.SetPin{ID: "rec.0"},
-		"keep Recorder page inside": site.SetOpen{ID: "rec.web"}, "remove Recorder": site.RemoveDevice{ID: "rec"}, "name x": site.Describe{ID: "rec", Name: &name},
-		"rename the site": site.RenameSite{Name: name}, "remove a forward": site.RemoveForward{ID: "f9"}, "tick a step": site.Tick{ID: "x"},
+	for want, e := range map[string]edit.Edit{
+		"pin Recorder at 10.48.16.20": edit.SetPin{ID: "rec.0", Pin: full().Devices[1].Interfaces[0].Pin}, "make Recorder loose": edit.SetPin{ID: "rec.0"},
+		"keep Recorder page inside": edit.SetOpen{ID: "rec.web"}, "remove Recorder": edit.RemoveDevice{ID: "rec"}, "name x": edit.Describe{ID: "rec", Name: &name},
+		"rename the site": edit.RenameSite{Name: name}, "remove a forward": edit.RemoveForward{ID: "f9"}, "tick a step": edit.Tick{ID: "x"},
 	} {
-		if got := Title(full(), []site.Edit{e}); got != want {
+		if got := Title(full(), []edit.Edit{e}); got != want {
 			t.Errorf("got %q, want %q", got, want)
 		}
 	}
-	if got := Title(full(), []site.Edit{site.RemoveForward{ID: "f1"}, site.Tick{}, site.Tick{}}); got != "remove Recorder and 2 more" {
+	if got := Title(full(), []edit.Edit{edit.RemoveForward{ID: "f1"}, edit.Tick{}, edit.Tick{}}); got != "remove Recorder and 2 more" {
 		t.Errorf("got %q", got)
 	}
 }
@@ -173,7 +173,7 @@ func TestClockGoesBack(t *testing.T) {
 	now := time.Date(2026, 11, 25, 9, 0, 0, 0, time.UTC)
 	s.clock = func() time.Time { now = now.Add(-time.Hour); return now }
 	for i := range 5 {
-		if st, err := edit(s, "p", i+1, "", "", rename(fmt.Sprint("name ", i))); err != nil || st.Version != i+2 {
+		if st, err := editAs(s, "p", i+1, "", "", rename(fmt.Sprint("name ", i))); err != nil || st.Version != i+2 {
 			t.Fatalf("%v, version %d", err, st.Version)
 		}
 	}
@@ -203,14 +203,14 @@ func TestEachSiteHasItsOwnOrder(t *testing.T) {
 	if _, _, err := s.Edit(ctx, "p", Change{Version: 1, Edits: rename("x")}); !errors.Is(err, context.DeadlineExceeded) {
 		t.Errorf("behind another: %v", err)
 	}
-	if _, err := edit(s, "p-2", 1, "", "", rename("x")); err != nil {
+	if _, err := editAs(s, "p-2", 1, "", "", rename("x")); err != nil {
 		t.Errorf("another site: %v", err)
 	}
 	if _, err := s.Get(bg, "p"); err != nil {
 		t.Errorf("a look at it: %v", err)
 	}
 	leave()
-	if _, err := edit(s, "p", 1, "", "", rename("x")); err != nil {
+	if _, err := editAs(s, "p", 1, "", "", rename("x")); err != nil {
 		t.Errorf("after that: %v", err)
 	}
 }

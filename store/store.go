@@ -24,6 +24,7 @@ import (
 	sqlite3 "modernc.org/sqlite/lib"
 
 	"vestpin/core/site"
+	"vestpin/core/sitefile"
 )
 
 //go:embed migrations/*.sql
@@ -419,7 +420,7 @@ func (s *Store) Export(ctx context.Context, id string) (name string, file []byte
 	st, err := s.Get(ctx, id)
 	var damaged *DamagedError
 	if err == nil {
-		return st.Site.Name, site.Write(st.Site), nil
+		return st.Site.Name, sitefile.Write(st.Site), nil
 	}
 	if !errors.As(err, &damaged) {
 		return "", nil, err

@@ -20,9 +20,12 @@ import (
 	"sync/atomic"
 	"testing"
 
+	"vestpin/core/edit"
 	"vestpin/core/sighting"
 	"vestpin/core/site"
+	"vestpin/core/sitefile"
 	"vestpin/core/span"
+	"vestpin/core/strict"
 )
 
 func ports(n int) span.Ports { return span.Port(n) }
@@ -129,12 +132,12 @@ func open(t *testing.T, path string) *Store {
 
 var bg = context.Background()
 
-func edit(s *Store, id string, version int, who, title string, edits []site.Edit) (Stored, error) {
+func editAs(s *Store, id string, version int, who, title string, edits []edit.Edit) (Stored, error) {
 	st, _, err := s.Edit(bg, id, Change{Version: version, Who: who, Title: title, Edits: edits})
 	return st, err
 }
 
-func rename(text string) []site.Edit { return []site.Edit{site.RenameSite{Name: text}} }
+func rename(text string) []edit.Edit { return []edit.Edit{edit.RenameSite{Name: text}} }
 
 func TestSiteComesBackWhole(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "a file with spaces?.db")
@@ -150,7 +153,7 @@ func TestSiteComesBackWhole(t *testing.T) {
 
 // randomBatch makes edits of any verb that fit the site, most of the time; joined
 // and split devices among them.
-func randomBatch(r *rand.Rand, s site.Site) []site.Edit {
+func randomBatch(r *rand.Rand, s site.Site) []edit.Edit {
 	able := attached(s)
 	d, o := able[r.IntN(len(able))], able[r.IntN(len(able))]
 	name, n := fmt.Sprint("name ", r.IntN(1000)), fmt.Sprintf("n%d", r.IntN(30))
@@ -177,25 +180,25 @@ func randomBatch(r *rand.Rand, s site.Site) []site.Edit {
 	if len(s.Forwards) > 0 {
 		forward = s.Forwards[r.IntN(len(s.Forwards))].ID
 	}
-	choices := [][]site.Edit{
-		{site.RenameSite{Name: name}}, {site.PutNetwork{Network: network, At: at}}, {site.PutRouter{Router: router, At: at}},
-		{site.PutNetwork{Network: site.Network{ID: n, Subnet: network.Subnet}, At: at}}, {site.RemoveNetwork{ID: n}},
-		{site.PutRouter{Router: site.Router{ID: n, Network: "main", UPnP: "off"}, At: at}}, {site.RemoveRouter{ID: n}},
-		{site.PutDevice{At: at, Device: site.Device{ID: n, Name: name, Interfaces: []site.Interface{{ID: n + ".0", Network: "main", Wants: "auto", Evidence: evidence}, {ID: n + ".1", Network: "main", Wants: "auto"}},
+	choices := [][]edit.Edit{
+		{edit.RenameSite{Name: name}}, {edit.PutNetwork{Network: network, At: at}}, {edit.PutRouter{Router: router, At: at}},
+		{edit.PutNetwork{Network: site.Network{ID: n, Subnet: network.Subnet}, At: at}}, {edit.RemoveNetwork{ID: n}},
+		{edit.PutRouter{Router: site.Router{ID: n, Network: "main", UPnP: "off"}, At: at}}, {edit.RemoveRouter{ID: n}},
+		{edit.PutDevice{At: at, Device: site.Device{ID: n, Name: name, Interfaces: []site.Interface{{ID: n + ".0", Network: "main", Wants: "auto", Evidence: evidence}, {ID: n + ".1", Network: "main", Wants: "auto"}},
 			Services: []site.Service{{ID: n + ".t", Interface: n + ".1", Protocol: "udp", Ports: ports(7), Open: open, CanSetTo: []span.Ports{ports(71)}}}}}},
-		{site.RemoveDevice{ID: d.ID}}, {site.Describe{ID: d.ID, Name: &name, Place: &n}},
-		{site.PutInterface{ID: d.ID, Interface: put, At: at}}, {site.RemoveInterface{ID: iface.ID}},
-		{site.PutService{ID: d.ID, Service: service, At: at}}, {site.RemoveService{ID: service.ID}},
-		{site.SetPin{ID: iface.ID, Pin: &site.Pin{Address: a, By: "device"}}}, {site.SetPin{ID: iface.ID}}, {site.SetWants{ID: iface.ID, Wants: "pin"}},
-		{site.SetOpen{ID: service.ID, Open: open}}, {site.SetOpen{ID: service.ID}},
-		{site.PutForward{At: at, Forward: site.Forward{ID: n, Router: "edge", Protocol: "tcp", Outside: ports(1 + r.IntN(99)), To: iface.ID, From: open.From}}}, {site.RemoveForward{ID: forward}},
-		{site.Tick{ID: "step:" + d.ID, Done: &site.Done{At: name}, At: at}}, {site.Tick{ID: "step:" + d.ID}},
-		{site.PutVisit{Visit: site.Visit{ID: n, From: name, Seen: []site.SeenThen{{Interface: iface.ID, Host: name}}}, At: at}}, {site.RemoveVisit{ID: visit[r.IntN(len(visit))].ID}},
-		{site.PutProof{Proof: site.Proof{ID: proof, At: name, From: "inside", Services: []site.ProofHeard{{Service: service.ID, Inside: site.Heard{Result: site.HeardSilent}, Outside: site.Heard{Result: site.Untried}}}}, At: at}}, {site.RemoveProof{ID: proof}},
-		{site.PatchHeld{ID: "edge", Add: []site.HeldForward{{Name: name, Protocol: "tcp", Outside: ports(1 + r.IntN(99)), Address: a, Enabled: true}}}},
-		{site.SetLinks{Links: []site.Link{{ID: n, Name: name, End: site.Calls, Interface: iface.ID, Far: site.Far{Dial: "far.example:7001"}}}}},
-		{site.SetKinds{Kinds: []site.Kind{{ID: n, Name: name}}}},
-		{site.SetMakers{Makers: []site.Maker{{Prefix: fmt.Sprintf("%06x", r.IntN(999)), Name: name}, {Prefix: "0", Name: n}}[r.IntN(2):]}},
+		{edit.RemoveDevice{ID: d.ID}}, {edit.Describe{ID: d.ID, Name: &name, Place: &n}},
+		{edit.PutInterface{ID: d.ID, Interface: put, At: at}}, {edit.RemoveInterface{ID: iface.ID}},
+		{edit.PutService{ID: d.ID, Service: service, At: at}}, {edit.RemoveService{ID: service.ID}},
+		{edit.SetPin{ID: iface.ID, Pin: &site.Pin{Address: a, By: "device"}}}, {edit.SetPin{ID: iface.ID}}, {edit.SetWants{ID: iface.ID, Wants: "pin"}},
+		{edit.SetOpen{ID: service.ID, Open: open}}, {edit.SetOpen{ID: service.ID}},
+		{edit.PutForward{At: at, Forward: site.Forward{ID: n, Router: "edge", Protocol: "tcp", Outside: ports(1 + r.IntN(99)), To: iface.ID, From: open.From}}}, {edit.RemoveForward{ID: forward}},
+		{edit.Tick{ID: "step:" + d.ID, Done: &site.Done{At: name}, At: at}}, {edit.Tick{ID: "step:" + d.ID}},
+		{edit.PutVisit{Visit: site.Visit{ID: n, From: name, Seen: []site.SeenThen{{Interface: iface.ID, Host: name}}}, At: at}}, {edit.RemoveVisit{ID: visit[r.IntN(len(visit))].ID}},
+		{edit.PutProof{Proof: site.Proof{ID: proof, At: name, From: "inside", Services: []site.ProofHeard{{Service: service.ID, Inside: site.Heard{Result: site.HeardSilent}, Outside: site.Heard{Result: site.Untried}}}}, At: at}}, {edit.RemoveProof{ID: proof}},
+		{edit.PatchHeld{ID: "edge", Add: []site.HeldForward{{Name: name, Protocol: "tcp", Outside: ports(1 + r.IntN(99)), Address: a, Enabled: true}}}},
+		{edit.SetLinks{Links: []site.Link{{ID: n, Name: name, End: site.Calls, Interface: iface.ID, Far: site.Far{Dial: "far.example:7001"}}}}},
+		{edit.SetKinds{Kinds: []site.Kind{{ID: n, Name: name}}}},
+		{edit.SetMakers{Makers: []site.Maker{{Prefix: fmt.Sprintf("%06x", r.IntN(999)), Name: name}, {Prefix: "0", Name: n}}[r.IntN(2):]}},
 		sighting.Split(s, d, iface.ID), sighting.Split(s, o, o.Interfaces[0].ID),
 	}
 	if d.ID != o.ID {
@@ -211,7 +214,7 @@ func attached(s site.Site) []site.Device {
 // What a program started anew reads is what was acknowledged, after every batch of
 // whatever edits; undone to the start and redone to the end, each state comes back.
 func TestWhatWasAcknowledgedStays(t *testing.T) {
-	verbs := map[site.Verb]int{}
+	verbs := map[edit.Verb]int{}
 	joins := 0
 	for seed := range uint64(6) {
 		path := filepath.Join(t.TempDir(), "v.db")
@@ -225,7 +228,7 @@ func TestWhatWasAcknowledgedStays(t *testing.T) {
 		same := func(what string, want site.Site) {
 			t.Helper()
 			if again, err := load(bg, s.read, "p"); err != nil || !reflect.DeepEqual(again.Site, want) || !reflect.DeepEqual(st.Site, want) {
-				t.Fatalf("seed %d, %s: %v\ngot\n%s\nwant\n%s", seed, what, err, site.Write(again.Site), site.Write(want))
+				t.Fatalf("seed %d, %s: %v\ngot\n%s\nwant\n%s", seed, what, err, sitefile.Write(again.Site), sitefile.Write(want))
 			}
 		}
 		for len(states) < 150 {
@@ -233,8 +236,8 @@ func TestWhatWasAcknowledgedStays(t *testing.T) {
 			if r.IntN(3) == 0 {
 				batch = slices.Concat(batch, randomBatch(r, st.Site))
 			}
-			next, err := edit(s, st.ID, st.Version, "test", "", batch)
-			var refused *site.Refusal
+			next, err := editAs(s, st.ID, st.Version, "test", "", batch)
+			var refused *strict.Refusal
 			if errors.As(err, &refused) || len(batch) == 0 || len(attached(next.Site)) == 0 || len(next.Site.Visits) == 0 {
 				if err == nil {
 					if st, err = s.Undo(bg, st.ID, Turn{Version: next.Version}); err != nil {
@@ -275,7 +278,7 @@ func TestWhatWasAcknowledgedStays(t *testing.T) {
 			same("redone", states[i])
 		}
 	}
-	if len(verbs) < len(site.EachEdit) || joins < 20 {
+	if len(verbs) < len(edit.Each) || joins < 20 {
 		t.Errorf("%d joined or handed over; only these verbs were taken: %v", joins, verbs)
 	}
 }
@@ -288,8 +291,8 @@ func marshal(v any) string {
 // Edits of two windows go one on top of the other where they overwrite nothing in
 // common, and are refused with what was done where they do.
 func TestTwoWindows(t *testing.T) {
-	pin := func(last byte) site.Edit {
-		return site.SetPin{ID: "rec.0", Pin: &site.Pin{Address: netip.AddrFrom4([4]byte{10, 48, 16, last}), By: "reservation"}}
+	pin := func(last byte) edit.Edit {
+		return edit.SetPin{ID: "rec.0", Pin: &site.Pin{Address: netip.AddrFrom4([4]byte{10, 48, 16, last}), By: "reservation"}}
 	}
 	name, place := "Gallery recorder", "office"
 	old := full().Devices[1]
@@ -297,45 +300,45 @@ func TestTwoWindows(t *testing.T) {
 	old.Interfaces[0].Pin = nil // a preview of before anything was pinned
 	router := full().Routers[1]
 	router.UPnP = "off"
-	gone := site.RemoveDevice{ID: "rec"}
+	gone := edit.RemoveDevice{ID: "rec"}
 	joined := full().Devices[1]
 	joined.Interfaces = append(slices.Clone(joined.Interfaces), site.Interface{ID: "rec.1", Network: "main"})
 	swept := full().Devices[1] // only evidence is new
 	swept.Interfaces = slices.Clone(swept.Interfaces)
 	swept.Interfaces[0].Evidence = append([]site.Evidence{{Source: "sweep"}}, swept.Interfaces[0].Evidence...)
 	for what, c := range map[string]struct {
-		first, second site.Edit
+		first, second edit.Edit
 		merges        bool
 	}{
-		"name and place":             {site.Describe{ID: "rec", Name: &name}, site.Describe{ID: "rec", Place: &place}, true},
-		"name and name":              {site.Describe{ID: "rec", Name: &name}, site.Describe{ID: "rec", Name: &place}, false},
-		"pin and name":               {pin(30), site.Describe{ID: "rec", Name: &name}, true},
-		"a sweep, a name":            {site.PutDevice{Device: swept}, site.Describe{ID: "rec", Name: &name}, true},
-		"a sweep, a pin":             {site.PutDevice{Device: swept}, pin(31), true},
-		"a name, a sweep before it":  {site.Describe{ID: "rec", Name: &name}, site.PutDevice{Device: swept}, false},
-		"joined, the device before":  {site.PutDevice{Device: joined}, site.PutDevice{Device: full().Devices[1]}, false},
-		"joined, a name":             {site.PutDevice{Device: joined}, site.Describe{ID: "rec", Name: &name}, true},
+		"name and place":             {edit.Describe{ID: "rec", Name: &name}, edit.Describe{ID: "rec", Place: &place}, true},
+		"name and name":              {edit.Describe{ID: "rec", Name: &name}, edit.Describe{ID: "rec", Name: &place}, false},
+		"pin and name":               {pin(30), edit.Describe{ID: "rec", Name: &name}, true},
+		"a sweep, a name":            {edit.PutDevice{Device: swept}, edit.Describe{ID: "rec", Name: &name}, true},
+		"a sweep, a pin":             {edit.PutDevice{Device: swept}, pin(31), true},
+		"a name, a sweep before it":  {edit.Describe{ID: "rec", Name: &name}, edit.PutDevice{Device: swept}, false},
+		"joined, the device before":  {edit.PutDevice{Device: joined}, edit.PutDevice{Device: full().Devices[1]}, false},
+		"joined, a name":             {edit.PutDevice{Device: joined}, edit.Describe{ID: "rec", Name: &name}, true},
 		"pin and pin":                {pin(30), pin(31), false},
-		"a newer pin, an old device": {pin(30), site.PutDevice{Device: old}, false},
-		"a new device, a pin":        {site.PutDevice{Device: site.Device{ID: "new"}}, pin(31), true},
+		"a newer pin, an old device": {pin(30), edit.PutDevice{Device: old}, false},
+		"a new device, a pin":        {edit.PutDevice{Device: site.Device{ID: "new"}}, pin(31), true},
 		"a removed device, its pin":  {gone, pin(31), false},
 		"a pin, its device removed":  {pin(30), gone, false},
-		"a forward, its device gone": {site.PutForward{Forward: site.Forward{ID: "f2", Router: "edge", Protocol: "tcp", Outside: ports(81), To: "rec.0"}}, gone, false},
-		"router and router":          {site.PutRouter{Router: router}, site.PutRouter{Router: full().Routers[1]}, false},
-		"open and its service":       {site.SetOpen{ID: "rec.web"}, site.PutService{ID: "rec", Service: full().Devices[1].Services[0]}, false},
+		"a forward, its device gone": {edit.PutForward{Forward: site.Forward{ID: "f2", Router: "edge", Protocol: "tcp", Outside: ports(81), To: "rec.0"}}, gone, false},
+		"router and router":          {edit.PutRouter{Router: router}, edit.PutRouter{Router: full().Routers[1]}, false},
+		"open and its service":       {edit.SetOpen{ID: "rec.web"}, edit.PutService{ID: "rec", Service: full().Devices[1].Services[0]}, false},
 	} {
 		s := open(t, filepath.Join(t.TempDir(), "v.db"))
 		st, err := s.Create(bg, "p", full())
 		if err != nil {
 			t.Fatal(err)
 		}
-		if _, _, err := s.Edit(bg, "p", Change{Version: 1, Window: "a", Edits: []site.Edit{c.first}}); err != nil {
+		if _, _, err := s.Edit(bg, "p", Change{Version: 1, Window: "a", Edits: []edit.Edit{c.first}}); err != nil {
 			t.Fatal(what, err)
 		}
-		both, over, err := s.Edit(bg, "p", Change{Version: 1, Window: "b", Edits: []site.Edit{c.second}})
+		both, over, err := s.Edit(bg, "p", Change{Version: 1, Window: "b", Edits: []edit.Edit{c.second}})
 		var stale *StaleError
 		if c.merges {
-			want, _, _ := site.Apply(st.Site, []site.Edit{c.first, c.second})
+			want, _, _ := edit.Apply(st.Site, []edit.Edit{c.first, c.second})
 			if err != nil || len(over.Over) != 1 || !reflect.DeepEqual(both.Site, want) {
 				t.Errorf("%s: %v, over %v", what, err, over)
 			}
@@ -343,7 +346,7 @@ func TestTwoWindows(t *testing.T) {
 			t.Errorf("%s: got %v", what, err)
 		}
 		// What one window does in a row never stands in its own way.
-		if _, _, err := s.Edit(bg, "p", Change{Version: 1, Window: "a", Edits: []site.Edit{c.first}}); err != nil && !c.merges && what != "a removed device, its pin" {
+		if _, _, err := s.Edit(bg, "p", Change{Version: 1, Window: "a", Edits: []edit.Edit{c.first}}); err != nil && !c.merges && what != "a removed device, its pin" {
 			t.Errorf("%s, again by the same window: %v", what, err)
 		}
 	}
@@ -357,12 +360,12 @@ func TestUndoOfAnEntry(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	first, err := edit(s, "p", 1, "", "", []site.Edit{site.SetPin{ID: "rec.0"}})
+	first, err := editAs(s, "p", 1, "", "", []edit.Edit{edit.SetPin{ID: "rec.0"}})
 	if err != nil {
 		t.Fatal(err)
 	}
 	name := "x"
-	second, err := edit(s, "p", 2, "", "", []site.Edit{site.Describe{ID: "rec", Name: &name}})
+	second, err := editAs(s, "p", 2, "", "", []edit.Edit{edit.Describe{ID: "rec", Name: &name}})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -386,7 +389,7 @@ func TestUndoOfAnEntry(t *testing.T) {
 		}
 	}
 	if !reflect.DeepEqual(st.Site, full()) {
-		t.Errorf("undone to the start: %s", site.Write(st.Site))
+		t.Errorf("undone to the start: %s", sitefile.Write(st.Site))
 	}
 	if _, err := s.Redo(bg, "p", Turn{Seq: 99}); !errors.As(err, &stale) {
 		t.Errorf("redo of another entry: %v", err)
@@ -405,7 +408,7 @@ func TestFileRemovedUnderTheProgram(t *testing.T) {
 		if info, _ := os.Stat(path); info.Mode().Perm() != 0o600 {
 			t.Errorf("the file is %v", info.Mode())
 		}
-		kept, err := edit(s, "p", 1, "", "", rename("kept"))
+		kept, err := editAs(s, "p", 1, "", "", rename("kept"))
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -413,7 +416,7 @@ func TestFileRemovedUnderTheProgram(t *testing.T) {
 		if replaced {
 			open(t, path)
 		}
-		if _, err := edit(s, "p", 2, "", "", rename("lost")); !errors.Is(err, ErrGone) || !errors.Is(err, ErrCannotSave) {
+		if _, err := editAs(s, "p", 2, "", "", rename("lost")); !errors.Is(err, ErrGone) || !errors.Is(err, ErrCannotSave) {
 			t.Fatalf("an edit: %v", err)
 		}
 		if _, err := s.List(bg); !errors.Is(err, ErrGone) {
@@ -440,7 +443,7 @@ func TestFileRemovedUnderTheProgram(t *testing.T) {
 		if err != nil || !reflect.DeepEqual(got.Site, kept.Site) {
 			t.Errorf("rescued: %v", err)
 		}
-		if _, err := edit(s, "p", 2, "", "", rename("goes on")); err != nil {
+		if _, err := editAs(s, "p", 2, "", "", rename("goes on")); err != nil {
 			t.Errorf("after that: %v", err)
 		}
 		if _, err := s.Rescue(bg); !errors.Is(err, ErrNotGone) {
@@ -518,10 +521,10 @@ func TestStaleVersionIsRefusedWithWhatHappened(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := edit(s, st.ID, st.Version, "first window", "", rename("one")); err != nil {
+	if _, err := editAs(s, st.ID, st.Version, "first window", "", rename("one")); err != nil {
 		t.Fatal(err)
 	}
-	_, err = edit(s, st.ID, st.Version, "second window", "", rename("two"))
+	_, err = editAs(s, st.ID, st.Version, "second window", "", rename("two"))
 	var stale *StaleError
 	if !errors.As(err, &stale) || stale.Version != 2 || len(stale.Meanwhile) != 1 || stale.Meanwhile[0].Title != "rename the site" {
 		t.Fatalf("got %+v", err)
@@ -573,7 +576,7 @@ func TestFullDisk(t *testing.T) {
 		t.Fatal(err)
 	}
 	for range 400 {
-		if st, err = edit(s, st.ID, st.Version, "", strings.Repeat("long ", 500), rename("x")); err != nil {
+		if st, err = editAs(s, st.ID, st.Version, "", strings.Repeat("long ", 500), rename("x")); err != nil {
 			break
 		}
 	}
@@ -589,7 +592,7 @@ func TestKilledInTheMiddle(t *testing.T) {
 		s := open(t, path)
 		st, err := s.Get(bg, "p")
 		for i := 0; i < 1000 && err == nil; i++ {
-			st, err = edit(s, "p", st.Version, "", "", rename("edit "+strconv.Itoa(i)))
+			st, err = editAs(s, "p", st.Version, "", "", rename("edit "+strconv.Itoa(i)))
 			fmt.Println("kept", i)
 		}
 		t.Fatalf("came to the end: %v", err)
@@ -643,7 +646,7 @@ func BenchmarkEdit(b *testing.B) {
 		b.Fatal(err)
 	}
 	for b.Loop() {
-		if st, err = edit(s, "p", st.Version, "bench", "", rename("x"+strconv.Itoa(st.Version))); err != nil {
+		if st, err = editAs(s, "p", st.Version, "bench", "", rename("x"+strconv.Itoa(st.Version))); err != nil {
 			b.Fatal(err)
 		}
 	}
@@ -688,7 +691,7 @@ func TestOldDeviceOverAJoin(t *testing.T) {
 		t.Fatal(err)
 	}
 	var stale *StaleError
-	if _, _, err := s.Edit(bg, "p", Change{Version: 1, Window: "b", Edits: []site.Edit{site.PutDevice{Device: st.Site.Devices[0]}}}); !errors.As(err, &stale) {
+	if _, _, err := s.Edit(bg, "p", Change{Version: 1, Window: "b", Edits: []edit.Edit{edit.PutDevice{Device: st.Site.Devices[0]}}}); !errors.As(err, &stale) {
 		t.Errorf("got %v", err)
 	}
 }

@@ -3,12 +3,13 @@ package store
 import (
 	"fmt"
 
+	"vestpin/core/edit"
 	"vestpin/core/site"
 )
 
 // Title says in a few words what a batch of edits does, for the journal and the
 // undo button.
-func Title(s site.Site, edits []site.Edit) string {
+func Title(s site.Site, edits []edit.Edit) string {
 	if len(edits) == 0 {
 		return "nothing"
 	}
@@ -20,7 +21,7 @@ func Title(s site.Site, edits []site.Edit) string {
 	return first
 }
 
-func titleOf(v site.View, e site.Edit) string {
+func titleOf(v site.View, e edit.Edit) string {
 	device := func(id string) string {
 		for _, d := range v.Devices {
 			if d.ID == id {
@@ -38,30 +39,30 @@ func titleOf(v site.View, e site.Edit) string {
 		return "a forward"
 	}
 	switch e := e.(type) {
-	case site.RenameSite:
+	case edit.RenameSite:
 		return "rename the site"
-	case site.PutNetwork, site.RemoveNetwork:
+	case edit.PutNetwork, edit.RemoveNetwork:
 		return "change the network"
-	case site.PutRouter, site.RemoveRouter:
+	case edit.PutRouter, edit.RemoveRouter:
 		return "change the router"
-	case site.PutDevice:
+	case edit.PutDevice:
 		return "enter " + e.Device.Label()
-	case site.RemoveDevice:
+	case edit.RemoveDevice:
 		return "remove " + device(e.ID)
-	case site.Describe:
+	case edit.Describe:
 		if e.Name != nil {
 			return "name " + *e.Name
 		}
 		return "describe " + device(e.ID)
-	case site.PutInterface, site.RemoveInterface:
+	case edit.PutInterface, edit.RemoveInterface:
 		return "change an interface"
-	case site.PutService, site.RemoveService:
+	case edit.PutService, edit.RemoveService:
 		return "change a service"
-	case site.SetPin:
+	case edit.SetPin:
 		return titleOfPin(v, e)
-	case site.SetWants:
+	case edit.SetWants:
 		return "say what wants a pin"
-	case site.SetOpen:
+	case edit.SetOpen:
 		w, ok := v.Service(e.ID)
 		switch {
 		case ok && e.Open == nil:
@@ -70,39 +71,39 @@ func titleOf(v site.View, e site.Edit) string {
 			return "open " + w.Label()
 		}
 		return "open a service"
-	case site.PutForward:
+	case edit.PutForward:
 		if e.Forward.Name != "" {
 			return "forward " + e.Forward.Name
 		}
 		return "forward " + e.Forward.Outside.String()
-	case site.RemoveForward:
+	case edit.RemoveForward:
 		return "remove " + forward(e.ID)
-	case site.PutVisit:
+	case edit.PutVisit:
 		if e.Visit.Until != "" {
 			return "finish the visit"
 		}
 		return "begin a visit"
-	case site.RemoveVisit:
+	case edit.RemoveVisit:
 		return "remove a visit"
-	case site.PutProof:
+	case edit.PutProof:
 		return "keep what was tried"
-	case site.RemoveProof:
+	case edit.RemoveProof:
 		return "forget what was tried"
-	case site.SetMakers:
+	case edit.SetMakers:
 		return "change the makers"
-	case site.PatchHeld:
+	case edit.PatchHeld:
 		return "note what the router holds"
-	case site.SetLinks:
+	case edit.SetLinks:
 		return "change the links"
-	case site.SetKinds:
+	case edit.SetKinds:
 		return "change the kinds of device"
-	case site.Tick:
+	case edit.Tick:
 		return "tick a step"
 	}
 	return string(e.Verb())
 }
 
-func titleOfPin(v site.View, e site.SetPin) string {
+func titleOfPin(v site.View, e edit.SetPin) string {
 	p, ok := v.Interface(e.ID)
 	switch {
 	case ok && e.Pin == nil:

@@ -13,7 +13,9 @@ import (
 
 	"github.com/pressly/goose/v3"
 
+	"vestpin/core/edit"
 	"vestpin/core/site"
+	"vestpin/core/sitefile"
 )
 
 // A database of the first version is opened with everything that is in it, and
@@ -57,7 +59,7 @@ func TestDatabaseOfTheFirstVersion(t *testing.T) {
 		t.Fatalf("%v %+v", err, got)
 	}
 	visit := site.Visit{ID: "v", From: "2026-11-23T09:00:00Z", Seen: []site.SeenThen{{Interface: "rec.0", Host: "nvr"}}}
-	if _, err := edit(st, "mill", 3, "me", "", []site.Edit{site.PutVisit{Visit: visit}, site.SetMakers{Makers: []site.Maker{{Prefix: "00:00:5e", Name: "Larkbridge"}}}}); err != nil {
+	if _, err := editAs(st, "mill", 3, "me", "", []edit.Edit{edit.PutVisit{Visit: visit}, edit.SetMakers{Makers: []site.Maker{{Prefix: "00:00:5e", Name: "Larkbridge"}}}}); err != nil {
 		t.Fatal(err)
 	}
 	again, err := st.Get(bg, "mill")
@@ -121,7 +123,7 @@ func TestLossOfAnEarlierProgramIsMended(t *testing.T) {
 	}
 	d := got.Site.Devices[0]
 	if d.Place != "cellar" || d.Interfaces[0].Pin == nil || len(got.Site.Visits) != 1 || len(got.Site.Makers) != 1 || len(got.Site.Networks[0].Servers) != 1 || len(got.Site.Networks[0].Bands[0].Kinds) != 2 {
-		t.Errorf("something else was changed: %s", site.Write(got.Site))
+		t.Errorf("something else was changed: %s", sitefile.Write(got.Site))
 	}
 }
 

@@ -12,6 +12,7 @@ import (
 	"vestpin/core/catalogue"
 	"vestpin/core/diagnosis"
 	"vestpin/core/site"
+	"vestpin/core/sitefile"
 	"vestpin/core/span"
 	"vestpin/sim"
 	"vestpin/wire"
@@ -23,7 +24,7 @@ func potterySite(t *testing.T) site.Site {
 	if err != nil {
 		t.Fatal(err)
 	}
-	s, err := site.Read(data)
+	s, err := sitefile.Read(data)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -8,6 +8,7 @@ import (
 	"slices"
 	"testing"
 
+	"vestpin/core/edit"
 	"vestpin/core/form"
 	"vestpin/core/sighting"
 	"vestpin/core/site"
@@ -83,7 +84,7 @@ func TestInventoryReadsBack(t *testing.T) {
 		t.Fatalf("%v, %+v", err, back.Unread)
 	}
 	p := sighting.Merge(site.New("New", netip.MustParsePrefix("10.48.16.0/24"), netip.MustParseAddr("10.48.16.1"), nil), back.Sightings, back.Facts, "2026-11-23T09:00:00Z")
-	next, _, err := site.Apply(site.New("New", netip.MustParsePrefix("10.48.16.0/24"), netip.MustParseAddr("10.48.16.1"), nil), p.Edits)
+	next, _, err := edit.Apply(site.New("New", netip.MustParsePrefix("10.48.16.0/24"), netip.MustParseAddr("10.48.16.1"), nil), p.Edits)
 	if err != nil || len(next.Devices) != len(names) {
 		t.Fatalf("%v: %d devices", err, len(next.Devices))
 	}

@@ -11,6 +11,7 @@ import (
 	"vestpin/core/reach"
 	"vestpin/core/site"
 	"vestpin/core/span"
+	"vestpin/core/strict"
 )
 
 // rule is one rule of a packet filter: outside ports of one protocol, where they go, and
@@ -46,7 +47,7 @@ func rulesOf(v site.View, r site.Router) (rules []rule, left []string, err error
 				rules = append(rules, one.portByPort()...)
 			}
 			if len(rules) > mostRules {
-				return nil, nil, &site.Refusal{Path: "router " + r.ID, Found: fmt.Sprintf("more than %d rules", mostRules), Want: fmt.Sprintf("at most %d; ranges that are renumbered take one for each port", mostRules)}
+				return nil, nil, &strict.Refusal{Path: "router " + r.ID, Found: fmt.Sprintf("more than %d rules", mostRules), Want: fmt.Sprintf("at most %d; ranges that are renumbered take one for each port", mostRules)}
 			}
 		}
 	}

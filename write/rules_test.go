@@ -12,7 +12,9 @@ import (
 	"vestpin/core/past"
 	"vestpin/core/reach"
 	"vestpin/core/site"
+	"vestpin/core/sitefile"
 	"vestpin/core/span"
+	"vestpin/core/strict"
 	"vestpin/read"
 )
 
@@ -38,7 +40,7 @@ func TestRulesReadBack(t *testing.T) {
 				}
 				var b bytes.Buffer
 				err = target.Write(&b, s, router.ID)
-				if refused := new(site.Refusal); name == "forwards.csv" && errors.As(err, &refused) && strings.Contains(refused.Want, "in a file") {
+				if refused := new(strict.Refusal); name == "forwards.csv" && errors.As(err, &refused) && strings.Contains(refused.Want, "in a file") {
 					continue // a line for each of very many ports
 				} else if err != nil {
 					t.Fatal(err)
@@ -57,7 +59,7 @@ func TestRulesReadBack(t *testing.T) {
 					held.ExposedHost = host
 				}
 				if got := reach.Of(v).Compare(router.ID, held); !got.Same() {
-					t.Fatalf("round %d: %s of %s: %v %v\n%s\n%s", round, name, router.ID, got.Differs, got.Doubts, &b, site.Write(s))
+					t.Fatalf("round %d: %s of %s: %v %v\n%s\n%s", round, name, router.ID, got.Differs, got.Doubts, &b, sitefile.Write(s))
 				}
 			}
 		}
@@ -108,7 +110,7 @@ func TestRulesOfHostileNames(t *testing.T) {
 // leads to nobody is kept from it, and only from it.
 func TestRulesOfAnExposedHost(t *testing.T) {
 	for _, exposed := range []string{"", `"exposedHost":"10.48.16.9",`} {
-		s, err := site.Read([]byte(`{"format":"vestpin-site/1","name":"x",
+		s, err := sitefile.Read([]byte(`{"format":"vestpin-site/1","name":"x",
  "networks":[{"id":"main","subnet":"10.48.16.0/24","gateway":"10.48.16.1"}],
  "routers":[{"id":"edge","network":"main",` + exposed + `"wan":{"address":"203.0.113.9","kind":"static"},"ownPorts":[{"protocol":"tcp","ports":"443"}]}],
  "devices":[{"id":"loose","interfaces":[{"id":"loose.0","network":"main"}]}],

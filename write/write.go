@@ -15,6 +15,7 @@ import (
 	"vestpin/core/reach"
 	"vestpin/core/site"
 	"vestpin/core/span"
+	"vestpin/core/strict"
 )
 
 // Target is a file that another program takes.
@@ -62,7 +63,7 @@ func (t Target) Write(w io.Writer, s site.Site, router string) error {
 		r, ok = reach.Outermost(v)
 	}
 	if !ok {
-		return &site.Refusal{Path: "router", Found: router, Want: "the id of a router of this site"}
+		return &strict.Refusal{Path: "router", Found: router, Want: "the id of a router of this site"}
 	}
 	return t.writeOne(w, v, r)
 }
@@ -172,7 +173,7 @@ func eachOnce(v site.View) error {
 	for i, n := range v.Networks {
 		for _, o := range v.Networks[:i] {
 			if n.Subnet.Overlaps(o.Subnet) {
-				return &site.Refusal{Path: "network " + n.ID, Found: fmt.Sprintf("%s, as the network %s (%s)", n.Subnet, o.ID, o.Subnet), Want: "subnets that do not overlap in one file"}
+				return &strict.Refusal{Path: "network " + n.ID, Found: fmt.Sprintf("%s, as the network %s (%s)", n.Subnet, o.ID, o.Subnet), Want: "subnets that do not overlap in one file"}
 			}
 		}
 	}
@@ -188,10 +189,10 @@ func eachOnce(v site.View) error {
 		}
 		here := place{p.Interface.Network, pin.Address}
 		if o, twice := at[here]; twice {
-			return &site.Refusal{Path: "interface " + p.Interface.ID, Found: fmt.Sprintf("%s, which is reserved for %s too", pin.Address, o.Label()), Want: "each address reserved once: move " + p.Label() + " or " + o.Label()}
+			return &strict.Refusal{Path: "interface " + p.Interface.ID, Found: fmt.Sprintf("%s, which is reserved for %s too", pin.Address, o.Label()), Want: "each address reserved once: move " + p.Label() + " or " + o.Label()}
 		}
 		if o, twice := of[p.Interface.MAC]; twice && o.Interface.Network == p.Interface.Network {
-			return &site.Refusal{Path: "interface " + p.Interface.ID, Found: fmt.Sprintf("the MAC address %s, which %s has too", p.Interface.MAC, o.Label()), Want: "each MAC address once in a network"}
+			return &strict.Refusal{Path: "interface " + p.Interface.ID, Found: fmt.Sprintf("the MAC address %s, which %s has too", p.Interface.MAC, o.Label()), Want: "each MAC address once in a network"}
 		}
 		at[here], of[p.Interface.MAC] = p, p
 	}
@@ -274,7 +275,7 @@ func forwardsCSV(w io.Writer, v site.View) error {
 	for _, r := range v.Routers {
 		typed := form.Type(v, r)
 		if typed.More > 0 {
-			return &site.Refusal{Path: "router " + r.ID, Found: fmt.Sprintf("%d lines", typed.All()), Want: fmt.Sprintf("at most %d in a file", form.MostLines)}
+			return &strict.Refusal{Path: "router " + r.ID, Found: fmt.Sprintf("%d lines", typed.All()), Want: fmt.Sprintf("at most %d in a file", form.MostLines)}
 		}
 		for _, l := range typed.Lines {
 			name, address := names[l.Forward], ""

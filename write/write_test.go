@@ -8,6 +8,7 @@ import (
 	"testing"
 
 	"vestpin/core/site"
+	"vestpin/core/sitefile"
 )
 
 // hostile is a site whose names try to become directives, formulas and markup.
@@ -22,7 +23,7 @@ const hostile = `{"format":"vestpin-site/1","name":"x\nserver=192.0.2.1",
 
 func text(t *testing.T, name string) string {
 	t.Helper()
-	s, err := site.Read([]byte(hostile))
+	s, err := sitefile.Read([]byte(hostile))
 	if err != nil {
 		t.Fatal(err)
 	}

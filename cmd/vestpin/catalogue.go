@@ -8,7 +8,9 @@ import (
 	"github.com/spf13/cobra"
 
 	"vestpin/core/catalogue"
+	"vestpin/core/edit"
 	"vestpin/core/site"
+	"vestpin/core/sitefile"
 	"vestpin/core/span"
 	"vestpin/read"
 )
@@ -83,15 +85,15 @@ func equipCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			edits := make([]site.Edit, len(got.Changes))
+			edits := make([]edit.Edit, len(got.Changes))
 			for i, ch := range got.Changes {
 				edits[i] = ch.Edit
 			}
-			after, _, err := site.Apply(s, edits)
+			after, _, err := edit.Apply(s, edits)
 			if err != nil {
 				return err
 			}
-			return output(map[string]any{"site": json.RawMessage(site.Write(after)), "changes": got.Changes, "staysIn": got.StaysIn})
+			return output(map[string]any{"site": json.RawMessage(sitefile.Write(after)), "changes": got.Changes, "staysIn": got.StaysIn})
 		},
 	}
 	c.Flags().StringVar(&device, "device", "", "the id of the device")

@@ -14,6 +14,7 @@ import (
 	"vestpin/core/ipv4"
 	"vestpin/core/reach"
 	"vestpin/core/site"
+	"vestpin/core/sitefile"
 	"vestpin/core/snag"
 	"vestpin/core/span"
 	"vestpin/core/suggest"
@@ -50,7 +51,7 @@ func loadSite(name string) (site.Site, error) {
 	if err != nil {
 		return site.Site{}, err
 	}
-	s, err := site.Read(data)
+	s, err := sitefile.Read(data)
 	if err != nil {
 		return s, fmt.Errorf("%s: %w", name, err)
 	}
@@ -137,7 +138,7 @@ func suggestCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			whole := site.Write(result.Site)
+			whole := sitefile.Write(result.Site)
 			if siteOnly {
 				_, err = os.Stdout.Write(whole)
 			} else {

@@ -16,6 +16,7 @@ import (
 
 	"vestpin/afar"
 	"vestpin/core/diagnosis"
+	"vestpin/core/edit"
 	"vestpin/core/site"
 	"vestpin/wire"
 )
@@ -86,7 +87,7 @@ func withHeld(s site.Site, router string, files []string) (site.Site, error) {
 		return s, errors.New("--held: neither port forwards nor reservations were found in what the router holds")
 	}
 	r.Held = &held
-	after, _, err := site.Apply(s, []site.Edit{site.PutRouter{Router: r}})
+	after, _, err := edit.Apply(s, []edit.Edit{edit.PutRouter{Router: r}})
 	return after, err
 }
 

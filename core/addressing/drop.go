@@ -5,15 +5,16 @@ import (
 	"net/netip"
 	"slices"
 
+	"vestpin/core/edit"
 	"vestpin/core/site"
 )
 
 // Drop is what it comes to when an interface is put at an address by hand.
 type Drop struct {
-	Taken string     `json:"taken,omitempty" doc:"Why the address is not free; absent where it is"`
-	Edits site.Edits `json:"edits" doc:"Pins it there all the same"`
-	Swap  site.Edits `json:"swap" doc:"Lets it and the one that is pinned there change places; empty where they cannot"`
-	Says  string     `json:"says,omitempty" doc:"What the swap does"`
+	Taken string    `json:"taken,omitempty" doc:"Why the address is not free; absent where it is"`
+	Edits edit.List `json:"edits" doc:"Pins it there all the same"`
+	Swap  edit.List `json:"swap" doc:"Lets it and the one that is pinned there change places; empty where they cannot"`
+	Says  string    `json:"says,omitempty" doc:"What the swap does"`
 }
 
 // Put works out what it comes to when an interface is pinned at an address in a way.
@@ -22,7 +23,7 @@ func Put(v site.View, p site.Placed, a netip.Addr, by site.PinBy) Drop {
 	if p.Interface.Pin != nil {
 		pin.Locked = p.Interface.Pin.Locked
 	}
-	out := Drop{Taken: Free(v, p, a, by), Edits: []site.Edit{site.SetPin{ID: p.Interface.ID, Pin: &pin}}, Swap: []site.Edit{}}
+	out := Drop{Taken: Free(v, p, a, by), Edits: []edit.Edit{edit.SetPin{ID: p.Interface.ID, Pin: &pin}}, Swap: []edit.Edit{}}
 	if out.Taken == "" {
 		return out
 	}
@@ -31,8 +32,8 @@ func Put(v site.View, p site.Placed, a netip.Addr, by site.PinBy) Drop {
 		return out
 	}
 	there := site.Pin{Address: old, By: other.Interface.Pin.By}
-	swap := append([]site.Edit{}, out.Edits[0], site.SetPin{ID: other.Interface.ID, Pin: &there})
-	swapped, _, err := site.Apply(v.Site, swap)
+	swap := append([]edit.Edit{}, out.Edits[0], edit.SetPin{ID: other.Interface.ID, Pin: &there})
+	swapped, _, err := edit.Apply(v.Site, swap)
 	if err != nil {
 		return out
 	}

@@ -6,6 +6,7 @@ import (
 	"net/netip"
 	"testing"
 
+	"vestpin/core/edit"
 	"vestpin/core/site"
 )
 
@@ -46,14 +47,14 @@ func TestSwapsHold(t *testing.T) {
 			continue
 		}
 		swaps++
-		next, _, err := site.Apply(s, drop.Swap)
+		next, _, err := edit.Apply(s, drop.Swap)
 		if err != nil {
 			t.Fatal(err)
 		}
 		after := site.NewView(next)
 		moved := map[string]bool{}
 		for _, e := range drop.Swap {
-			moved[e.(site.SetPin).ID] = true
+			moved[e.(edit.SetPin).ID] = true
 		}
 		for _, q := range after.Interfaces() {
 			before, _ := v.Interface(q.Interface.ID)

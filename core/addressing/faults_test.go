@@ -6,7 +6,9 @@ import (
 	"strings"
 	"testing"
 
+	"vestpin/core/edit"
 	"vestpin/core/site"
+	"vestpin/core/sitefile"
 )
 
 const lan = `{"format":"vestpin-site/1","name":"x",
@@ -22,7 +24,7 @@ const lan = `{"format":"vestpin-site/1","name":"x",
 
 func lanWith(t *testing.T, reserves string) site.View {
 	t.Helper()
-	s, err := site.Read([]byte(strings.Replace(lan, "RESERVES", reserves, 1)))
+	s, err := sitefile.Read([]byte(strings.Replace(lan, "RESERVES", reserves, 1)))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -99,7 +101,7 @@ func TestFreeAgreesWithFaults(t *testing.T) {
 		v := lanWith(t, reserves)
 		for a := netip.MustParseAddr("10.48.15.250"); a != netip.MustParseAddr("10.48.17.4"); a = a.Next() {
 			for _, by := range []site.PinBy{site.ByReservation, site.ByDevice, site.ByBoth} {
-				next, _, err := site.Apply(v.Site, []site.Edit{site.SetPin{ID: "b.0", Pin: &site.Pin{Address: a, By: by}}})
+				next, _, err := edit.Apply(v.Site, []edit.Edit{edit.SetPin{ID: "b.0", Pin: &site.Pin{Address: a, By: by}}})
 				if err != nil {
 					t.Fatal(err)
 				}

@@ -6,12 +6,13 @@ import (
 	"testing"
 
 	"vestpin/core/site"
+	"vestpin/core/sitefile"
 )
 
 // What stands in the way of an address, for one interface and for another: who a DNS server or
 // the target of a forward is may be there, nobody else; so with a router behind another.
 func TestAgainst(t *testing.T) {
-	s, err := site.Read([]byte(`{"format":"vestpin-site/1","name":"x",
+	s, err := sitefile.Read([]byte(`{"format":"vestpin-site/1","name":"x",
  "networks":[{"id":"main","subnet":"10.48.16.0/24","gateway":"10.48.16.1","dns":["10.48.16.2"],"dhcpServers":[{"address":"10.48.16.3"}],"ranges":[{"from":"10.48.16.100","to":"10.48.16.120"}]},
   {"id":"in","subnet":"10.48.17.0/24","gateway":"10.48.17.1"}],
  "routers":[{"id":"edge","network":"main","wan":{"address":"203.0.113.9"}},

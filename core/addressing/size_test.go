@@ -7,6 +7,7 @@ import (
 	"testing"
 	"time"
 
+	"vestpin/core/edit"
 	"vestpin/core/ipv4"
 	"vestpin/core/site"
 )
@@ -67,7 +68,7 @@ func TestLarge(t *testing.T) {
 		begin := time.Now()
 		plan := Suggest(v)
 		t.Logf("%d in %s: %v", c.n, c.subnet, time.Since(begin))
-		next, _, err := site.Apply(s, plan.Edits())
+		next, _, err := edit.Apply(s, plan.Edits())
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -98,7 +99,7 @@ func TestDisputed(t *testing.T) {
 	}
 	s.Networks[0].KeepFree = []site.KeepFree{{From: netip.MustParseAddr("10.0.3.0"), To: netip.MustParseAddr("10.0.3.254")}}
 	plan := Suggest(site.NewView(s))
-	next, _, err := site.Apply(s, plan.Edits())
+	next, _, err := edit.Apply(s, plan.Edits())
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"vestpin/core/catalogue"
+	"vestpin/core/edit"
 	"vestpin/core/ipv4"
 	"vestpin/core/site"
 	"vestpin/core/span"
@@ -140,8 +141,8 @@ func waysOf(v site.View, want, mend []site.Placed) ways {
 }
 
 // Edits gives the edits that take the whole plan.
-func (p Plan) Edits() []site.Edit {
-	out := make([]site.Edit, len(p.Suggestions))
+func (p Plan) Edits() []edit.Edit {
+	out := make([]edit.Edit, len(p.Suggestions))
 	for i, s := range p.Suggestions {
 		out[i] = s.Edit()
 	}
@@ -170,9 +171,9 @@ func (p Plan) Taken(s site.Site) site.Site {
 }
 
 // Edit is the edit that takes the suggestion.
-func (s Suggestion) Edit() site.Edit {
+func (s Suggestion) Edit() edit.Edit {
 	pin := s.Pin
-	return site.SetPin{ID: s.Interface, Pin: &pin}
+	return edit.SetPin{ID: s.Interface, Pin: &pin}
 }
 
 func run(from, to netip.Addr) span.Run { return span.Run{Lo: ipv4.Number(from), Hi: ipv4.Number(to)} }

@@ -10,8 +10,10 @@ import (
 	"strings"
 	"testing"
 
+	"vestpin/core/edit"
 	"vestpin/core/ipv4"
 	"vestpin/core/site"
+	"vestpin/core/sitefile"
 	"vestpin/core/span"
 )
 
@@ -387,17 +389,17 @@ func TestSuggestAgainstEveryWay(t *testing.T) {
 			short++
 		}
 		if !plan.Proven || !slices.Equal(got, given) {
-			t.Fatalf("round %d: got %v, best %v, proven %v\n%s", round, got, given, plan.Proven, site.Write(s))
+			t.Fatalf("round %d: got %v, best %v, proven %v\n%s", round, got, given, plan.Proven, sitefile.Write(s))
 		}
 		if again := Suggest(v); !reflect.DeepEqual(plan, again) {
 			t.Fatalf("round %d: another answer the second time", round)
 		}
-		next, _, err := site.Apply(s, plan.Edits())
+		next, _, err := edit.Apply(s, plan.Edits())
 		if err != nil {
 			t.Fatal(err)
 		}
 		if more := Suggest(site.NewView(next)); len(more.Suggestions) > 0 || len(more.Unmet) != len(plan.Unmet) {
-			t.Fatalf("round %d: after %v there is %v\n%s", round, plan, more, site.Write(s))
+			t.Fatalf("round %d: after %v there is %v\n%s", round, plan, more, sitefile.Write(s))
 		}
 	}
 	if short < 400 {

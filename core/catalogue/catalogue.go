@@ -13,6 +13,7 @@ import (
 
 	"vestpin/core/site"
 	"vestpin/core/span"
+	"vestpin/core/strict"
 )
 
 // Catalogue is kinds, and device ports of no kind that should never face the internet.
@@ -158,14 +159,14 @@ func Among(kinds []string, word string) bool {
 }
 
 // Read reads a catalogue strictly: unknown keys, ids that are there twice, references to
-// nothing and malformed values are refused with their path. Its error is a *site.Refusal.
+// nothing and malformed values are refused with their path. Its error is a *strict.Refusal.
 func Read(data []byte) (Catalogue, error) {
 	var c Catalogue
-	if err := site.DecodeStrict(data, "catalogue", &c); err != nil {
+	if err := strict.Decode(data, "catalogue", &c); err != nil {
 		return Catalogue{}, err
 	}
 	if c.Format != Format {
-		return Catalogue{}, &site.Refusal{Path: "catalogue.format", Found: span.Quote(c.Format), Want: Format}
+		return Catalogue{}, &strict.Refusal{Path: "catalogue.format", Found: span.Quote(c.Format), Want: Format}
 	}
 	if err := site.CheckKinds("catalogue.kinds", c.Kinds); err != nil {
 		return Catalogue{}, err

@@ -6,7 +6,10 @@ import (
 	"strings"
 	"testing"
 
+	"vestpin/core/edit"
 	"vestpin/core/site"
+	"vestpin/core/sitefile"
+	"vestpin/core/strict"
 )
 
 // The catalogue that ships reads as strictly as one that somebody wrote, and holds every
@@ -71,7 +74,7 @@ func TestBadCatalogues(t *testing.T) {
 		{`"tells":[]`, `"tells":["colour"]`, "catalogue.kinds[0].services[0].tells[0]"},
 	} {
 		_, err := Read([]byte(strings.Replace(whole, c[0], c[1], 1)))
-		var bad *site.Refusal
+		var bad *strict.Refusal
 		if !errors.As(err, &bad) || bad.Path != c[2] || bad.Want == "" {
 			t.Errorf("%s: got %v, want a refusal at %s", c[1], err, c[2])
 		}
@@ -88,7 +91,7 @@ const equipSite = `{"format":"vestpin-site/1","name":"x","networks":[{"id":"main
 
 // A purpose opens what it needs and nothing else, with what the device has already.
 func TestEquip(t *testing.T) {
-	s, err := site.Read([]byte(equipSite))
+	s, err := sitefile.Read([]byte(equipSite))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -113,12 +116,12 @@ func TestEquip(t *testing.T) {
 		if err != nil {
 			t.Fatalf("%s: %v", c.what, err)
 		}
-		var edits []site.Edit
+		var edits []edit.Edit
 		var made []string
 		why := ""
 		for _, ch := range got.Changes {
 			edits, why = append(edits, ch.Edit), why+ch.Why
-			e, ok := ch.Edit.(site.PutService)
+			e, ok := ch.Edit.(edit.PutService)
 			if !ok {
 				continue
 			}
@@ -131,7 +134,7 @@ func TestEquip(t *testing.T) {
 		if !slices.Equal(made, c.want) || !strings.Contains(why, c.says) {
 			t.Errorf("%s: got\n%s\n%s\nwant\n%s", c.what, strings.Join(made, "\n"), why, strings.Join(c.want, "\n"))
 		}
-		after, _, err := site.Apply(s, edits)
+		after, _, err := edit.Apply(s, edits)
 		if err != nil {
 			t.Fatalf("%s: %v", c.what, err)
 		}

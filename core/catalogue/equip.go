@@ -5,8 +5,10 @@ import (
 	"slices"
 	"strings"
 
+	"vestpin/core/edit"
 	"vestpin/core/site"
 	"vestpin/core/span"
+	"vestpin/core/strict"
 )
 
 // Wanted is what a device is to be equipped with: services of its kind, by their ids,
@@ -26,17 +28,17 @@ type Wanted struct {
 // Equipment is what a purpose comes to at a device: the edits with their reasons, and what
 // the device has that stays in.
 type Equipment struct {
-	Changes []site.Change `json:"changes"`
+	Changes []edit.Change `json:"changes"`
 	StaysIn []string      `json:"staysIn"`
 }
 
 // Equip works out the services that a device gets for its purposes, and which of them are
 // opened: those that it has already are used, not doubled, and one that is open already
-// stays as it is, but for the senders where none are given yet. Its error is a *site.Refusal that says which kinds or purposes there are.
+// stays as it is, but for the senders where none are given yet. Its error is a *strict.Refusal that says which kinds or purposes there are.
 func (c Catalogue) Equip(s site.Site, device string, w Wanted) (Equipment, error) {
 	at := slices.IndexFunc(s.Devices, func(d site.Device) bool { return d.ID == device })
 	if at < 0 {
-		return Equipment{}, &site.Refusal{Path: "device", Found: device, Want: "the id of a device of this site"}
+		return Equipment{}, &strict.Refusal{Path: "device", Found: device, Want: "the id of a device of this site"}
 	}
 	d := s.Devices[at]
 	word := d.Kind
@@ -45,14 +47,14 @@ func (c Catalogue) Equip(s site.Site, device string, w Wanted) (Equipment, error
 	}
 	kind, ok := c.With(s.Kinds...).Find(word)
 	if !ok {
-		return Equipment{}, &site.Refusal{Path: "device " + d.ID + ".kind", Found: word, Want: "a kind of the catalogue: " + c.With(s.Kinds...).ids()}
+		return Equipment{}, &strict.Refusal{Path: "device " + d.ID + ".kind", Found: word, Want: "a kind of the catalogue: " + c.With(s.Kinds...).ids()}
 	}
 	if len(d.Interfaces) == 0 {
-		return Equipment{}, &site.Refusal{Path: "device " + d.ID, Want: "an interface that its services can be on"}
+		return Equipment{}, &strict.Refusal{Path: "device " + d.ID, Want: "an interface that its services can be on"}
 	}
-	e := equipping{site: s, device: d, kind: kind, wanted: w, taken: map[string]bool{}, out: Equipment{Changes: []site.Change{}}}
+	e := equipping{site: s, device: d, kind: kind, wanted: w, taken: map[string]bool{}, out: Equipment{Changes: []edit.Change{}}}
 	if c.With(s.Kinds...).ID(d.Kind) != kind.ID {
-		e.out.Changes = []site.Change{{Edit: site.Describe{ID: d.ID, Kind: &kind.ID}, Why: fmt.Sprintf("%s is a %s.", d.Name, kind.Name)}}
+		e.out.Changes = []edit.Change{{Edit: edit.Describe{ID: d.ID, Kind: &kind.ID}, Why: fmt.Sprintf("%s is a %s.", d.Name, kind.Name)}}
 	}
 	return e.all()
 }
@@ -86,7 +88,7 @@ func (e *equipping) all() (Equipment, error) {
 	var order []string
 	want := func(id, purpose string) error {
 		if _, ok := e.kind.Service(id); !ok {
-			return &site.Refusal{Path: "service", Found: id, Want: "a service of the kind " + e.kind.ID + ": " + serviceIDs(e.kind)}
+			return &strict.Refusal{Path: "service", Found: id, Want: "a service of the kind " + e.kind.ID + ": " + serviceIDs(e.kind)}
 		}
 		if _, there := why[id]; !there {
 			order = append(order, id)
@@ -97,7 +99,7 @@ func (e *equipping) all() (Equipment, error) {
 	for _, p := range e.wanted.Purposes {
 		purpose, ok := e.kind.Purpose(p)
 		if !ok {
-			return Equipment{}, &site.Refusal{Path: "purpose", Found: p, Want: "a purpose of the kind " + e.kind.ID + ": " + purposeIDs(e.kind)}
+			return Equipment{}, &strict.Refusal{Path: "purpose", Found: p, Want: "a purpose of the kind " + e.kind.ID + ": " + purposeIDs(e.kind)}
 		}
 		for _, id := range purpose.Services {
 			if err := want(id, purpose.Name); err != nil {
@@ -135,7 +137,7 @@ func (e *equipping) open(of site.KindService, proto site.Protocol, purpose strin
 	ports := of.Ports
 	if text := e.wanted.Ports[of.ID]; text != "" {
 		if err := ports.UnmarshalText([]byte(text)); err != nil {
-			return &site.Refusal{Path: "ports of " + of.ID, Found: text, Want: "ports such as 80 or 16384-16447"}
+			return &strict.Refusal{Path: "ports of " + of.ID, Found: text, Want: "ports such as 80 or 16384-16447"}
 		}
 	}
 	var left []site.Protocol
@@ -187,7 +189,7 @@ func (e *equipping) use(s site.Service, of site.KindService, purpose string) {
 			limited := *s.Open
 			limited.From = slices.Clone(e.wanted.From)
 			s.Open = &limited
-			e.out.Changes = append(e.out.Changes, site.Change{Edit: site.PutService{ID: e.device.ID, Service: s}, Why: fmt.Sprintf("%s (%s %s) is open to everybody so far, and is limited to those who may connect.", s.Name, s.Ports, words[s.Protocol])})
+			e.out.Changes = append(e.out.Changes, edit.Change{Edit: edit.PutService{ID: e.device.ID, Service: s}, Why: fmt.Sprintf("%s (%s %s) is open to everybody so far, and is limited to those who may connect.", s.Name, s.Ports, words[s.Protocol])})
 		}
 		return
 	}
@@ -201,7 +203,7 @@ func (e *equipping) add(s site.Service, of site.KindService, purpose string) err
 	s.Interface = e.interfaceOf(of)
 	if id := e.wanted.Interface[of.ID]; id != "" {
 		if !slices.ContainsFunc(e.device.Interfaces, func(n site.Interface) bool { return n.ID == id }) {
-			return &site.Refusal{Path: "interface of " + of.ID, Found: id, Want: "the id of an interface of this device"}
+			return &strict.Refusal{Path: "interface of " + of.ID, Found: id, Want: "the id of an interface of this device"}
 		}
 		s.Interface = id
 	}
@@ -262,7 +264,7 @@ func (e *equipping) change(s site.Service, of site.KindService, purpose string) 
 	case site.RiskPlain:
 		why += " It is not encrypted."
 	}
-	e.out.Changes = append(e.out.Changes, site.Change{Edit: site.PutService{ID: e.device.ID, Service: s}, Why: why})
+	e.out.Changes = append(e.out.Changes, edit.Change{Edit: edit.PutService{ID: e.device.ID, Service: s}, Why: why})
 }
 
 // asked turns the name of a purpose into a part of a sentence.

@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strings"
 
+	"vestpin/core/edit"
 	"vestpin/core/site"
 )
 
@@ -81,9 +82,9 @@ type Cause struct {
 // CauseMend is what ends a cause: edits of the plan, or a step of the sheet to do again, or in
 // words alone what is to be done.
 type CauseMend struct {
-	Does  string     `json:"does"`
-	Edits site.Edits `json:"edits"`
-	Step  string     `json:"step,omitempty"`
+	Does  string    `json:"does"`
+	Edits edit.List `json:"edits"`
+	Step  string    `json:"step,omitempty"`
 }
 
 // The answers to whether a service works.

@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"vestpin/core/site"
+	"vestpin/core/sitefile"
 	"vestpin/core/span"
 )
 
@@ -26,7 +27,7 @@ const shop = `{"format":"vestpin-site/1","name":"Shop","networks":[{"id":"main",
 
 func theShop(t testing.TB) site.Site {
 	t.Helper()
-	s, err := site.Read([]byte(shop))
+	s, err := sitefile.Read([]byte(shop))
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"vestpin/core/edit"
 	"vestpin/core/site"
 )
 
@@ -217,14 +218,14 @@ func (c *court) mend(k *hearing, cause string) *CauseMend {
 		return words("Switch " + k.w.Device.Label() + " on, and see to its cable")
 	case DeviceMoved:
 		if k.w.Interface.Pin != nil && k.w.Interface.Pin.OnDevice() {
-			return &CauseMend{Does: "Set its address on the device again", Edits: []site.Edit{}, Step: "device:" + k.w.Interface.ID}
+			return &CauseMend{Does: "Set its address on the device again", Edits: []edit.Edit{}, Step: "device:" + k.w.Interface.ID}
 		}
-		return &CauseMend{Does: "Type its reservation again, and restart the device", Edits: []site.Edit{}, Step: "reserve:" + k.w.Interface.ID}
+		return &CauseMend{Does: "Type its reservation again, and restart the device", Edits: []edit.Edit{}, Step: "reserve:" + k.w.Interface.ID}
 	case WrongDevice:
 		if k.w.Interface.MAC != "" && t.MAC != "" && c.nameOf(t.MAC) == "A device with "+string(t.MAC) {
 			put := *k.w.Interface
 			put.MAC = t.MAC
-			return &CauseMend{Does: fmt.Sprintf("Note %s as the MAC address of %s, if it was swapped", t.MAC, k.w.Device.Label()), Edits: []site.Edit{site.PutInterface{ID: k.w.Device.ID, Interface: put}}}
+			return &CauseMend{Does: fmt.Sprintf("Note %s as the MAC address of %s, if it was swapped", t.MAC, k.w.Device.Label()), Edits: []edit.Edit{edit.PutInterface{ID: k.w.Device.ID, Interface: put}}}
 		}
 		return words("Take that device off the address")
 	case DeviceRefuses:
@@ -252,7 +253,7 @@ func (c *court) mend(k *hearing, cause string) *CauseMend {
 		if told, ok := c.p.Router.Outside(); ok && c.placed == "changed" {
 			r := c.outermost
 			r.WAN.Address = told.Address
-			return &CauseMend{Does: fmt.Sprintf("Note %s as the outside address", told.Address), Edits: []site.Edit{site.PutRouter{Router: r}}}
+			return &CauseMend{Does: fmt.Sprintf("Note %s as the outside address", told.Address), Edits: []edit.Edit{edit.PutRouter{Router: r}}}
 		}
 	case NameStale:
 		return words("Have the name updated where it is kept, and see why the router did not")
@@ -260,7 +261,7 @@ func (c *court) mend(k *hearing, cause string) *CauseMend {
 	return nil
 }
 
-func words(does string) *CauseMend { return &CauseMend{Does: does, Edits: []site.Edit{}} }
+func words(does string) *CauseMend { return &CauseMend{Does: does, Edits: []edit.Edit{}} }
 
 // retype is the line that stands otherwise in the router, or the first of the service.
 func (c *court) retype(k *hearing) *CauseMend {
@@ -276,7 +277,7 @@ func (c *court) retype(k *hearing) *CauseMend {
 	if id == "" {
 		id = k.entries[0].Via[0]
 	}
-	return &CauseMend{Does: "Type its line again, and save", Edits: []site.Edit{}, Step: "line:" + id + ":1"}
+	return &CauseMend{Does: "Type its line again, and save", Edits: []edit.Edit{}, Step: "line:" + id + ":1"}
 }
 
 // fares says how a service fares.

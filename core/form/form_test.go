@@ -10,6 +10,7 @@ import (
 
 	"vestpin/core/past"
 	"vestpin/core/site"
+	"vestpin/core/sitefile"
 	"vestpin/core/span"
 )
 
@@ -153,7 +154,7 @@ func TestLinesOf(t *testing.T) {
 }
 
 func TestType(t *testing.T) {
-	s, err := site.Read([]byte(`{"format":"vestpin-site/1","name":"x","networks":[{"id":"main","subnet":"10.48.16.0/24","gateway":"10.48.16.1"}],
+	s, err := sitefile.Read([]byte(`{"format":"vestpin-site/1","name":"x","networks":[{"id":"main","subnet":"10.48.16.0/24","gateway":"10.48.16.1"}],
  "routers":[{"id":"edge","name":"Edge","network":"main","form":{"portsPerLine":"list","renumber":"range","protocols":["tcp","udp","both"],"limitsSender":"network","lines":6}}],
  "devices":[{"id":"p","name":"Phone","interfaces":[{"id":"p.0","network":"main","mac":"00:00:5e:00:53:60","pin":{"address":"10.48.16.60"}}],
    "services":[{"id":"p.sip","name":"calls","interface":"p.0","protocol":"both","ports":"5060,5062-5063","open":{}}]}],

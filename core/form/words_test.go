@@ -11,12 +11,13 @@ import (
 
 	"vestpin/core/past"
 	"vestpin/core/site"
+	"vestpin/core/sitefile"
 )
 
 // words is a site of one camera behind a page of the given form.
 func words(t *testing.T, form string) (site.View, Page) {
 	t.Helper()
-	s, err := site.Read([]byte(`{"format":"vestpin-site/1","name":"x","networks":[{"id":"main","subnet":"10.48.16.0/24","gateway":"10.48.16.1"}],
+	s, err := sitefile.Read([]byte(`{"format":"vestpin-site/1","name":"x","networks":[{"id":"main","subnet":"10.48.16.0/24","gateway":"10.48.16.1"}],
 	 "routers":[{"id":"edge","network":"main","form":{` + form + `}}],
 	 "devices":[{"id":"cam","name":"Kamera Küche","interfaces":[{"id":"cam.0","network":"main","mac":"00:00:5e:00:53:22","pin":{"address":"10.48.16.21"}}]}],
 	 "forwards":[{"id":"a","name":"Küche: Bild & Ton","router":"edge","protocol":"both","outside":"8021,8030-8032","inside":"80,8030-8032","to":"cam.0","from":["198.51.100.0/24"]},

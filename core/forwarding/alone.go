@@ -3,6 +3,7 @@ package forwarding
 import (
 	"slices"
 
+	"vestpin/core/edit"
 	"vestpin/core/form"
 	"vestpin/core/reach"
 	"vestpin/core/site"
@@ -33,9 +34,9 @@ func (p *Plan) index(v site.View) {
 	for i, c := range p.Changes {
 		d := &p.deltas[i]
 		switch e := c.Edit.(type) {
-		case site.PutForward:
+		case edit.PutForward:
 			d.was, d.is, d.router = now[e.Forward.ID], &e.Forward, e.Forward.Router
-		case site.RemoveForward:
+		case edit.RemoveForward:
 			d.was = now[e.ID]
 			d.router = d.was.Router
 		}
@@ -50,7 +51,7 @@ func (p *Plan) index(v site.View) {
 // Of gives the edits that the plan makes for one service, and with them those for others
 // without which they would bring a clash, or more lines than there are. The site must be
 // the one that was planned.
-func (p Plan) Of(v site.View, service string) []site.Edit {
+func (p Plan) Of(v site.View, service string) []edit.Edit {
 	a := &alone{Plan: p, v: v, in: map[int]bool{}}
 	a.take(service)
 	return a.edits()
@@ -61,7 +62,7 @@ func (p Plan) OnlyAdds() bool { return p.adds }
 
 // InTheWay gives the edits that the plan makes to forwards that are there, for whatever
 // service, on the routers of the way of one.
-func (p Plan) InTheWay(v site.View, w site.Wish) []site.Edit {
+func (p Plan) InTheWay(v site.View, w site.Wish) []edit.Edit {
 	routers, _ := reach.Route(v, w)
 	a := &alone{Plan: p, v: v, in: map[int]bool{}}
 	a.take(w.Service.ID)
@@ -74,7 +75,7 @@ func (p Plan) InTheWay(v site.View, w site.Wish) []site.Edit {
 }
 
 // edits gives what is taken, with what else must be.
-func (a *alone) edits() []site.Edit {
+func (a *alone) edits() []edit.Edit {
 	for n := 0; n < len(a.in) && !a.adds; {
 		n = len(a.in)
 		a.clashing()
@@ -82,7 +83,7 @@ func (a *alone) edits() []site.Edit {
 			a.overfull()
 		}
 	}
-	var out []site.Edit
+	var out []edit.Edit
 	for _, i := range sorted(a.in) {
 		out = append(out, a.Changes[i].Edit)
 	}

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 
+	"vestpin/core/edit"
 	"vestpin/core/site"
 	"vestpin/core/span"
 )
@@ -22,15 +23,15 @@ func (c *changing) all(s solution, placed [][]site.Forward, met []bool) {
 		c.ids[f.ID] = true
 	}
 	for _, f := range c.shut {
-		c.add("", site.RemoveForward{ID: f.ID}, fmt.Sprintf("Nobody asks for %s to be open any more.", f.Outside))
+		c.add("", edit.RemoveForward{ID: f.ID}, fmt.Sprintf("Nobody asks for %s to be open any more.", f.Outside))
 	}
 	for i, w := range c.wishes {
 		c.wish(w, w.ways[s.option[i]], placed[i], met[i])
 	}
 }
 
-func (c *changing) add(service string, e site.Edit, why string) {
-	c.plan.Changes = append(c.plan.Changes, site.Change{Edit: e, Why: why})
+func (c *changing) add(service string, e edit.Edit, why string) {
+	c.plan.Changes = append(c.plan.Changes, edit.Change{Edit: e, Why: why})
 	c.plan.For = append(c.plan.For, service)
 }
 
@@ -62,10 +63,10 @@ func (c *changing) wish(w *wish, wy way, placed []site.Forward, met bool) {
 			f.ID = site.FreeID("to-"+w.Service.ID, func(id string) bool { return c.ids[id] })
 			c.ids[f.ID] = true
 		}
-		c.add(w.Service.ID, site.PutForward{Forward: f}, c.at(f, len(placed))+why(w, f))
+		c.add(w.Service.ID, edit.PutForward{Forward: f}, c.at(f, len(placed))+why(w, f))
 	}
 	for _, f := range spare {
-		c.add(w.Service.ID, site.RemoveForward{ID: f.ID}, reason)
+		c.add(w.Service.ID, edit.RemoveForward{ID: f.ID}, reason)
 	}
 }
 
@@ -78,11 +79,11 @@ func (c *changing) at(f site.Forward, legs int) string {
 	return "At " + r.Label() + ": "
 }
 
-func setPort(w site.Wish, ports span.Ports) site.Edit {
+func setPort(w site.Wish, ports span.Ports) edit.Edit {
 	s := *w.Service
 	s.CanSetTo = append([]span.Ports{s.Ports}, slices.DeleteFunc(slices.Clone(s.CanSetTo), ports.Equal)...)
 	s.Ports = ports
-	return site.PutService{ID: w.Device.ID, Service: s}
+	return edit.PutService{ID: w.Device.ID, Service: s}
 }
 
 func why(w *wish, f site.Forward) string {

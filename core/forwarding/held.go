@@ -3,6 +3,7 @@ package forwarding
 import (
 	"slices"
 
+	"vestpin/core/edit"
 	"vestpin/core/form"
 	"vestpin/core/reach"
 	"vestpin/core/site"
@@ -13,7 +14,7 @@ import (
 // leads to a service that is known is of that service, which is then opened; else it is a
 // forward made by hand. A planned forward that the router lacks goes, and its service
 // stays in.
-func TakeHeld(v site.View, router string, group []reach.Discrepancy) []site.Edit {
+func TakeHeld(v site.View, router string, group []reach.Discrepancy) []edit.Edit {
 	r, ok := v.Router(router)
 	if !ok || len(group) == 0 {
 		return nil
@@ -61,10 +62,10 @@ func TakeHeld(v site.View, router string, group []reach.Discrepancy) []site.Edit
 	if !sits(v, r, f) {
 		return nil
 	}
-	var edits []site.Edit
+	var edits []edit.Edit
 	w, known := answering(v, f)
 	if !known {
-		return append(edits, site.PutForward{Forward: f})
+		return append(edits, edit.PutForward{Forward: f})
 	}
 	f.Service = w.Service.ID
 	if f.Name == "" {
@@ -75,9 +76,9 @@ func TakeHeld(v site.View, router string, group []reach.Discrepancy) []site.Edit
 		if open != nil {
 			next.Router = open.Router
 		}
-		edits = append(edits, site.SetOpen{ID: w.Service.ID, Open: &next})
+		edits = append(edits, edit.SetOpen{ID: w.Service.ID, Open: &next})
 	}
-	return append(edits, site.PutForward{Forward: f})
+	return append(edits, edit.PutForward{Forward: f})
 }
 
 // sits reports whether a forward may stand in the plan of a router: it leads to somebody,
@@ -107,15 +108,15 @@ func sits(v site.View, r site.Router, f site.Forward) bool {
 }
 
 // shut takes a forward off, and its service in where nothing else leads to it.
-func shut(v site.View, f site.Forward) []site.Edit {
-	edits := []site.Edit{}
+func shut(v site.View, f site.Forward) []edit.Edit {
+	edits := []edit.Edit{}
 	others := slices.ContainsFunc(v.Forwards, func(o site.Forward) bool {
 		return o.ID != f.ID && f.Service != "" && o.Service == f.Service && o.Enabled && o.Router == f.Router
 	})
 	if w, ok := v.Service(f.Service); ok && !others && w.Service.Open != nil {
-		edits = append(edits, site.SetOpen{ID: f.Service})
+		edits = append(edits, edit.SetOpen{ID: f.Service})
 	}
-	return append(edits, site.RemoveForward{ID: f.ID})
+	return append(edits, edit.RemoveForward{ID: f.ID})
 }
 
 // meant finds the planned forward that a held line was meant to be: one that leads to the

@@ -3,12 +3,14 @@ package forwarding
 import (
 	"testing"
 
+	"vestpin/core/edit"
 	"vestpin/core/site"
+	"vestpin/core/sitefile"
 )
 
 // What works comes first in line, whatever the ranks; of what does not work yet, ranks decide.
 func TestWhatWorksKeepsItsEntry(t *testing.T) {
-	s, err := site.Read([]byte(`{"format":"vestpin-site/1","name":"x",
+	s, err := sitefile.Read([]byte(`{"format":"vestpin-site/1","name":"x",
  "networks":[{"id":"main","subnet":"10.48.16.0/24","gateway":"10.48.16.1"}],
  "routers":[{"id":"edge","network":"main","wan":{"address":"203.0.113.9"},"form":{"lines":2}}],
  "devices":[
@@ -23,7 +25,7 @@ func TestWhatWorksKeepsItsEntry(t *testing.T) {
 	if len(plan.Unmet) != 1 || plan.Unmet[0].Services[0] != "mid.s" {
 		t.Errorf("unmet: %+v", plan.Unmet)
 	}
-	next, _, err := site.Apply(s, plan.Edits())
+	next, _, err := edit.Apply(s, plan.Edits())
 	if err != nil || len(next.Forwards) != 2 || next.Forwards[0].Service != "late.s" || next.Forwards[1].Service != "early.s" {
 		t.Errorf("%v: %+v", err, next.Forwards)
 	}

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 
+	"vestpin/core/edit"
 	"vestpin/core/reach"
 	"vestpin/core/site"
 	"vestpin/core/span"
@@ -36,7 +37,7 @@ func (p *planner) withoutPartner(plan *Plan) {
 		}) {
 			return
 		}
-		plan.Changes = append(plan.Changes, site.Change{Edit: site.RemoveForward{ID: f.ID}, Why: fmt.Sprintf("Nothing leads to %s any more, and it is not needed.", f.Outside)})
+		plan.Changes = append(plan.Changes, edit.Change{Edit: edit.RemoveForward{ID: f.ID}, Why: fmt.Sprintf("Nothing leads to %s any more, and it is not needed.", f.Outside)})
 		plan.For = append(plan.For, f.Service)
 		next = without
 	}
@@ -44,7 +45,7 @@ func (p *planner) withoutPartner(plan *Plan) {
 
 // takenBy is the site with a plan taken.
 func (p *planner) takenBy(plan *Plan) (site.View, error) {
-	next, _, err := site.Apply(p.v.Site, plan.Edits())
+	next, _, err := edit.Apply(p.v.Site, plan.Edits())
 	return p.v.With(next), err
 }
 

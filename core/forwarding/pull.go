@@ -3,6 +3,7 @@ package forwarding
 import (
 	"fmt"
 
+	"vestpin/core/edit"
 	"vestpin/core/form"
 	"vestpin/core/reach"
 	"vestpin/core/site"
@@ -12,9 +13,9 @@ import (
 // Pulled is what it comes to when a thread is pulled to an outside port by hand.
 type Pulled struct {
 	Outside span.Ports `json:"outside"`
-	Edits   site.Edits `json:"edits" doc:"Opens it there, whatever is in the way"`
+	Edits   edit.List  `json:"edits" doc:"Opens it there, whatever is in the way"`
 	Taken   string     `json:"taken,omitempty" doc:"What is in the way; absent for nothing"`
-	Swap    site.Edits `json:"swap" doc:"Lets it and the service that is there change outside ports; empty where they cannot"`
+	Swap    edit.List  `json:"swap" doc:"Lets it and the service that is there change outside ports; empty where they cannot"`
 	Says    string     `json:"says,omitempty" doc:"What the swap does"`
 	Instead *Instead   `json:"instead,omitempty" doc:"The next outside port that is free"`
 }
@@ -22,7 +23,7 @@ type Pulled struct {
 // Instead is another outside port for a thread.
 type Instead struct {
 	Outside span.Ports `json:"outside"`
-	Edits   site.Edits `json:"edits"`
+	Edits   edit.List  `json:"edits"`
 }
 
 // farthest is how many ports on from the wanted one a free one is looked for.
@@ -40,7 +41,7 @@ func Pull(v site.View, service string, outside span.Ports, eyelet bool) (Pulled,
 	if err != nil {
 		return Pulled{}, err
 	}
-	out := Pulled{Outside: outside, Edits: edits, Swap: []site.Edit{}}
+	out := Pulled{Outside: outside, Edits: edits, Swap: []edit.Edit{}}
 	taken, others := inTheWay(v, service, edits)
 	if out.Taken = taken; taken == "" {
 		return out, nil
@@ -85,8 +86,8 @@ func (out *Pulled) swap(v site.View, w site.Wish, others []site.Forward) {
 		return
 	}
 	other, _ := v.Service(others[0].Service)
-	swap := append(append([]site.Edit{}, out.Edits...), there...)
-	swapped, _, err := site.Apply(v.Site, swap)
+	swap := append(append([]edit.Edit{}, out.Edits...), there...)
+	swapped, _, err := edit.Apply(v.Site, swap)
 	if err != nil {
 		return
 	}
@@ -102,11 +103,11 @@ func (out *Pulled) swap(v site.View, w site.Wish, others []site.Forward) {
 
 // inTheWay finds what has the outside ports that edits want for a service: the router itself,
 // or forwards of others.
-func inTheWay(v site.View, service string, edits []site.Edit) (string, []site.Forward) {
+func inTheWay(v site.View, service string, edits []edit.Edit) (string, []site.Forward) {
 	var says string
 	var others []site.Forward
 	for _, e := range edits {
-		put, ok := e.(site.PutForward)
+		put, ok := e.(edit.PutForward)
 		if !ok {
 			continue
 		}

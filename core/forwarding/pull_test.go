@@ -6,6 +6,7 @@ import (
 	"net/netip"
 	"testing"
 
+	"vestpin/core/edit"
 	"vestpin/core/reach"
 	"vestpin/core/site"
 	"vestpin/core/span"
@@ -53,8 +54,8 @@ func TestPullsOnRandomSites(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		after := func(edits []site.Edit) site.Site {
-			next, _, err := site.Apply(s, edits)
+		after := func(edits []edit.Edit) site.Site {
+			next, _, err := edit.Apply(s, edits)
 			if err != nil {
 				t.Fatalf("%d: %v", round, err)
 			}

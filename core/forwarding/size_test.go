@@ -9,6 +9,7 @@ import (
 	"testing"
 	"time"
 
+	"vestpin/core/edit"
 	"vestpin/core/form"
 	"vestpin/core/past"
 	"vestpin/core/reach"
@@ -61,7 +62,7 @@ func sized(r *rand.Rand, n, routers int, chained bool, lines int) site.Site {
 // lines than there are; it gives how many wishes of each rank are met.
 func tell(t *testing.T, s site.Site, plan Plan) []int {
 	t.Helper()
-	next, _, err := site.Apply(s, plan.Edits())
+	next, _, err := edit.Apply(s, plan.Edits())
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -11,6 +11,7 @@ package forwarding
 import (
 	"slices"
 
+	"vestpin/core/edit"
 	"vestpin/core/reach"
 	"vestpin/core/site"
 )
@@ -27,7 +28,7 @@ type Unmet struct {
 // Plan is what Suggest found. For names the service of each change, "" for what nobody
 // asks for any more.
 type Plan struct {
-	Changes []site.Change
+	Changes []edit.Change
 	For     []string
 	Unmet   []Unmet
 	Proven  bool // false where the search for the best was cut off
@@ -157,8 +158,8 @@ func (p *planner) plan() Plan {
 }
 
 // Edits gives the edits that take the whole plan.
-func (p Plan) Edits() []site.Edit {
-	out := make([]site.Edit, len(p.Changes))
+func (p Plan) Edits() []edit.Edit {
+	out := make([]edit.Edit, len(p.Changes))
 	for i, c := range p.Changes {
 		out[i] = c.Edit
 	}

@@ -11,9 +11,11 @@ import (
 	"testing"
 	"time"
 
+	"vestpin/core/edit"
 	"vestpin/core/past"
 	"vestpin/core/reach"
 	"vestpin/core/site"
+	"vestpin/core/sitefile"
 	"vestpin/core/span"
 )
 
@@ -181,7 +183,7 @@ type oracle struct {
 }
 
 func newOracle(s site.Site) *oracle {
-	o := &oracle{s: s, own: map[string][]rule{}, next: map[string]string{}, twice: map[string][]string{}, packets: past.ReadOracle(site.Write(s))}
+	o := &oracle{s: s, own: map[string][]rule{}, next: map[string]string{}, twice: map[string][]string{}, packets: past.ReadOracle(sitefile.Write(s))}
 	for _, d := range s.Devices {
 		n := d.Interfaces[0]
 		for _, sv := range d.Services {
@@ -915,7 +917,7 @@ func TestSuggestAgainstEveryWay(t *testing.T) {
 			chained++
 		}
 		plan := Suggest(site.NewView(s))
-		next, _, err := site.Apply(s, plan.Edits())
+		next, _, err := edit.Apply(s, plan.Edits())
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -1034,7 +1036,7 @@ func TestTwoRoutersInARow(t *testing.T) {
 	if len(plan.Unmet) > 0 || len(plan.Changes) != 2 {
 		t.Fatalf("got %+v", plan)
 	}
-	next, _, err := site.Apply(s, plan.Edits())
+	next, _, err := edit.Apply(s, plan.Edits())
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -1149,7 +1151,7 @@ func TestSitesWithAPast(t *testing.T) {
 			plan := Suggest(site.NewView(s))
 			var got []string
 			for _, ch := range plan.Changes {
-				if put, ok := ch.Edit.(site.PutForward); ok {
+				if put, ok := ch.Edit.(edit.PutForward); ok {
 					got = append(got, put.Forward.ID+" "+put.Forward.Outside.String())
 				} else {
 					got = append(got, fmt.Sprintf("%+v", ch.Edit))
@@ -1158,7 +1160,7 @@ func TestSitesWithAPast(t *testing.T) {
 			if !slices.Equal(got, c.wants) || len(plan.Unmet) != c.unmet || !plan.Proven {
 				t.Fatalf("got %q, %v; want %q", got, plan.Unmet, c.wants)
 			}
-			next, _, err := site.Apply(s, plan.Edits())
+			next, _, err := edit.Apply(s, plan.Edits())
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -1178,7 +1180,7 @@ func TestLongRow(t *testing.T) {
 		t.Fatal(err)
 	}
 	plan := Suggest(site.NewView(s))
-	next, _, err := site.Apply(s, plan.Edits())
+	next, _, err := edit.Apply(s, plan.Edits())
 	if err != nil || len(plan.Unmet) > 0 {
 		t.Fatal(err, plan.Unmet)
 	}
@@ -1207,7 +1209,7 @@ func TestUnmetBesideThePlan(t *testing.T) {
 					if len(plan.Unmet) == 0 {
 						continue
 					}
-					next, _, err := site.Apply(s, plan.Edits())
+					next, _, err := edit.Apply(s, plan.Edits())
 					if err != nil {
 						t.Fatal(err)
 					}

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"testing"
 
+	"vestpin/core/edit"
 	"vestpin/core/past"
 	"vestpin/core/reach"
 	"vestpin/core/site"
@@ -33,7 +34,7 @@ func TestThread(t *testing.T) {
 			}
 			continue
 		}
-		next, _, err := site.Apply(s, edits)
+		next, _, err := edit.Apply(s, edits)
 		if err != nil {
 			t.Fatal(err)
 		}

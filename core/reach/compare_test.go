@@ -9,6 +9,7 @@ import (
 
 	"vestpin/core/past"
 	"vestpin/core/site"
+	"vestpin/core/sitefile"
 	"vestpin/core/span"
 )
 
@@ -125,7 +126,7 @@ func TestCompareAgainstPackets(t *testing.T) {
 					})
 					same := plan.Fate == is.Fate && plan.Address == is.Address && plan.Inside.Equal(is.Inside)
 					if same != (k < 0) {
-						t.Fatalf("round %d: %d/%s from %q: planned %v, held %v, and told %v\n%s\n%v", round, port, proto, from, plan, is, got.Differs, site.Write(s), held)
+						t.Fatalf("round %d: %d/%s from %q: planned %v, held %v, and told %v\n%s\n%v", round, port, proto, from, plan, is, got.Differs, sitefile.Write(s), held)
 					}
 					if same {
 						alike++
@@ -164,7 +165,7 @@ func treats(told, is Treated, at int) bool {
 
 // Each kind of slip is told in a sentence of its own.
 func TestComparisonSays(t *testing.T) {
-	s, err := site.Read([]byte(`{"format":"vestpin-site/1","name":"Saltmarsh Pottery",
+	s, err := sitefile.Read([]byte(`{"format":"vestpin-site/1","name":"Saltmarsh Pottery",
 		"networks":[{"id":"main","subnet":"10.48.16.0/24"}],"routers":[{"id":"edge","name":"Hall router","network":"main","ownPorts":[{"protocol":"tcp","ports":"443"}]}],
 		"devices":[{"id":"rec","name":"Gallery recorder","interfaces":[{"id":"rec.0","network":"main","pin":{"address":"10.48.16.20","by":"reservation"}}]}],
 		"forwards":[{"id":"f1","router":"edge","protocol":"both","outside":"8020","inside":"80","to":"rec.0"},

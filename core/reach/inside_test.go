@@ -5,6 +5,7 @@ import (
 	"testing"
 
 	"vestpin/core/site"
+	"vestpin/core/sitefile"
 )
 
 // A packet from inside to an outside address: what the router can decides, and what a router
@@ -36,7 +37,7 @@ func TestWalkFromInside(t *testing.T) {
 		{"hidden by the inner router, which is let in", "yes", "box", "10.48.20.50", 8011, Fate{Fate: Forwarded, Port: 80, Loops: "yes"}},
 		{"between them, and not let in", "yes", "box", "10.77.0.9", 8011, Fate{Fate: Dropped, Port: 8011, Loops: "yes", Says: "the sender is not among those that f3 lets in"}},
 	} {
-		s, err := site.Read([]byte(file))
+		s, err := sitefile.Read([]byte(file))
 		if err != nil {
 			t.Fatal(err)
 		}

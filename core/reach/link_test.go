@@ -5,6 +5,7 @@ import (
 	"testing"
 
 	"vestpin/core/site"
+	"vestpin/core/sitefile"
 )
 
 // An end that listens is open once something leads to it, through all routers of the way,
@@ -22,7 +23,7 @@ func TestLinks(t *testing.T) {
 			{"id":"f5","router":"inner","enabled":true,"protocol":"tcp","outside":"81","to":"dec.0"}],
 		"links":[{"id":"a","end":"listens","service":"in","far":{}},{"id":"b","end":"listens","service":"wide","far":{}},{"id":"c","end":"listens","service":"half","far":{}},{"id":"d","end":"listens","service":"kept","far":{}},
 			{"id":"e","end":"calls","interface":"dec.0","far":{"dial":"hall.example.net:7001"}},{"id":"f","end":"calls","interface":"dec.0","far":{}}]}`
-	s, err := site.Read([]byte(file))
+	s, err := sitefile.Read([]byte(file))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -40,7 +41,7 @@ func TestLinks(t *testing.T) {
 		}
 	}
 	for _, bad := range []string{`{"id":"a","end":"listens","service":"none","far":{}}`, `{"id":"a","end":"calls","interface":"none","far":{}}`, `{"id":"a","end":"calls","interface":"dec.0","service":"in","far":{}}`, `{"id":"a","end":"hums","far":{}}`} {
-		if _, err := site.Read([]byte(`{"format":"vestpin-site/1","name":"x","devices":[{"id":"dec"}],"links":[` + bad + `]}`)); err == nil || strings.Contains(err.Error(), "nothing stands there") {
+		if _, err := sitefile.Read([]byte(`{"format":"vestpin-site/1","name":"x","devices":[{"id":"dec"}],"links":[` + bad + `]}`)); err == nil || strings.Contains(err.Error(), "nothing stands there") {
 			t.Errorf("%s: %v", bad, err)
 		}
 	}

@@ -8,6 +8,7 @@ import (
 
 	"vestpin/core/past"
 	"vestpin/core/site"
+	"vestpin/core/sitefile"
 )
 
 // house has a wish for 5060 and 5062-5063, both protocols, on one router.
@@ -19,7 +20,7 @@ const house = `{"format":"vestpin-site/1","name":"x","networks":[{"id":"main","s
 
 func houseWith(t *testing.T, open, forwards string) (site.View, site.Wish) {
 	t.Helper()
-	s, err := site.Read([]byte(strings.NewReplacer("OPEN", open, "FORWARDS", forwards).Replace(house)))
+	s, err := sitefile.Read([]byte(strings.NewReplacer("OPEN", open, "FORWARDS", forwards).Replace(house)))
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -10,6 +10,7 @@ import (
 
 	"vestpin/core/past"
 	"vestpin/core/site"
+	"vestpin/core/sitefile"
 )
 
 var someSenders = []string{"", "198.51.100.0", "198.51.100.1", "198.51.100.2", "198.51.100.9", "203.0.113.5", "9.9.9.9"}
@@ -28,7 +29,7 @@ func TestMapAgainstPackets(t *testing.T) {
 		s := past.Chain(r, 3)
 		v := site.NewView(s)
 		m := Of(v)
-		oracle := past.ReadOracle(site.Write(s))
+		oracle := past.ReadOracle(sitefile.Write(s))
 		for _, router := range s.Routers {
 			for _, from := range someSenders {
 				sender := parseSender(from)
@@ -38,7 +39,7 @@ func TestMapAgainstPackets(t *testing.T) {
 						want := textOf(endOf(oracle.Follow(router.ID, string(proto), port, from)))
 						fate := m.Walk(Packet{router.ID, port, proto, sender})
 						if got := textOf(fate); got != want {
-							t.Fatalf("round %d: %s %d/%s from %q: got %q, want %q\n%s", round, router.ID, port, proto, from, got, want, site.Write(s))
+							t.Fatalf("round %d: %s %d/%s from %q: got %q, want %q\n%s", round, router.ID, port, proto, from, got, want, sitefile.Write(s))
 						}
 						if len(fate.Path) > 1 && fate.Fate == Forwarded {
 							chained++
@@ -60,7 +61,7 @@ func TestMapAgainstPackets(t *testing.T) {
 		for _, w := range v.Wishes() {
 			want := metByHand(oracle, w)
 			if got := m.Met(w); got != want {
-				t.Fatalf("round %d: %s: got %v, want %v\n%s", round, w.Service.ID, got, want, site.Write(s))
+				t.Fatalf("round %d: %s: got %v, want %v\n%s", round, w.Service.ID, got, want, sitefile.Write(s))
 			}
 			if want {
 				met++

@@ -6,8 +6,10 @@ import (
 	"strings"
 	"testing"
 
+	"vestpin/core/edit"
 	"vestpin/core/form"
 	"vestpin/core/site"
+	"vestpin/core/sitefile"
 )
 
 const plan = `{"format":"vestpin-site/1","name":"x",
@@ -23,7 +25,7 @@ const plan = `{"format":"vestpin-site/1","name":"x",
 
 func read(t *testing.T, text string) site.Site {
 	t.Helper()
-	s, err := site.Read([]byte(text))
+	s, err := sitefile.Read([]byte(text))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -74,13 +76,13 @@ func TestSteps(t *testing.T) {
 // tick ticks every step of a sheet.
 func tick(t *testing.T, s site.Site) site.Site {
 	t.Helper()
-	var edits []site.Edit
+	var edits []edit.Edit
 	for _, g := range Steps(site.NewView(s)) {
 		for _, st := range g.Steps {
-			edits = append(edits, site.Tick{ID: st.ID, Done: &site.Done{Step: st.ID, At: "2026-11-23T09:42:00Z", Values: st.Values}})
+			edits = append(edits, edit.Tick{ID: st.ID, Done: &site.Done{Step: st.ID, At: "2026-11-23T09:42:00Z", Values: st.Values}})
 		}
 	}
-	next, _, err := site.Apply(s, edits)
+	next, _, err := edit.Apply(s, edits)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -93,7 +95,7 @@ func TestTickedStepsOutliveThePlan(t *testing.T) {
 		t.Fatalf("%d of %d done", done, all)
 	}
 	pin := &site.Pin{Address: s.Devices[0].Interfaces[0].Pin.Address.Next().Next(), By: site.ByReservation}
-	s, _, err := site.Apply(s, []site.Edit{site.SetPin{ID: "rec.0", Pin: pin}, site.RemoveForward{ID: "f2"}})
+	s, _, err := edit.Apply(s, []edit.Edit{edit.SetPin{ID: "rec.0", Pin: pin}, edit.RemoveForward{ID: "f2"}})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -5,6 +5,7 @@ import (
 	"net/netip"
 	"slices"
 
+	"vestpin/core/edit"
 	"vestpin/core/site"
 )
 
@@ -78,7 +79,7 @@ func (m *merger) knows(sg Sighting) bool {
 
 // crowdEdits notes at each network who answered for more than is believed. What was
 // noted before goes where the same is sighted again as it should be.
-func (m *merger) crowdEdits(list []Sighting, who []site.Crowd) (out []site.Edit) {
+func (m *merger) crowdEdits(list []Sighting, who []site.Crowd) (out []edit.Edit) {
 	if m.at == "" {
 		return nil
 	}

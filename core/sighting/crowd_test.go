@@ -6,12 +6,14 @@ import (
 	"strings"
 	"testing"
 
+	"vestpin/core/edit"
 	"vestpin/core/site"
+	"vestpin/core/sitefile"
 )
 
 func lanSite(t *testing.T, devices string) site.Site {
 	t.Helper()
-	s, err := site.Read([]byte(`{"format":"vestpin-site/1","name":"x","networks":[{"id":"main","subnet":"10.48.16.0/22","gateway":"10.48.16.1"}],"devices":[` + devices + `]}`))
+	s, err := sitefile.Read([]byte(`{"format":"vestpin-site/1","name":"x","networks":[{"id":"main","subnet":"10.48.16.0/22","gateway":"10.48.16.1"}],"devices":[` + devices + `]}`))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -24,7 +26,7 @@ const now = "2026-11-25T09:00:00Z"
 func taken(t *testing.T, s site.Site, list []Sighting) (site.Site, Proposal) {
 	t.Helper()
 	p := Merge(s, list, Facts{}, now)
-	next, _, err := site.Apply(s, p.Edits)
+	next, _, err := edit.Apply(s, p.Edits)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -131,7 +133,7 @@ func TestCrowdBesideOtherFacts(t *testing.T) {
 	}
 	server := site.DHCPServer{Address: netip.MustParseAddr("10.48.16.2"), Offers: netip.MustParseAddr("10.48.16.120"), At: now}
 	p := Merge(lanSite(t, ""), list, Facts{Servers: []site.DHCPServer{server}}, now)
-	s, _, err := site.Apply(lanSite(t, ""), p.Edits)
+	s, _, err := edit.Apply(lanSite(t, ""), p.Edits)
 	if err != nil || len(s.Networks[0].Servers) != 1 || len(s.Networks[0].Crowds) != 1 {
 		t.Fatalf("%v: servers %v, crowds %v", err, s.Networks[0].Servers, s.Networks[0].Crowds)
 	}

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"vestpin/core/edit"
 	"vestpin/core/site"
 )
 
@@ -20,7 +21,7 @@ type HeldList struct {
 // Hold puts what routers really have on their forwarding pages beside the plan: of a list
 // that names no router of the site at the router on whose network most of its lines lead.
 // It gives what that comes to in words; no edit where no router of the site can be meant.
-func Hold(s site.Site, lists []HeldList, at string) (edits []site.Edit, says string) {
+func Hold(s site.Site, lists []HeldList, at string) (edits []edit.Edit, says string) {
 	held := make([]*site.Held, len(s.Routers))
 	var what []string
 	for _, l := range lists {
@@ -60,7 +61,7 @@ func Hold(s site.Site, lists []HeldList, at string) (edits []site.Edit, says str
 	for k, r := range s.Routers {
 		if held[k] != nil {
 			r.Held = held[k]
-			edits = append(edits, site.PutRouter{Router: r})
+			edits = append(edits, edit.PutRouter{Router: r})
 		}
 	}
 	return edits, strings.Join(what, "; ")

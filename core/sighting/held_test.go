@@ -5,6 +5,7 @@ import (
 	"strings"
 	"testing"
 
+	"vestpin/core/edit"
 	"vestpin/core/site"
 	"vestpin/core/span"
 )
@@ -23,7 +24,7 @@ func TestHold(t *testing.T) {
 	if len(edits) != 1 || !strings.Contains(says, "2 forwards that a router holds, kept as evidence of") {
 		t.Fatalf("%v, %q", edits, says)
 	}
-	after, _, err := site.Apply(s, edits)
+	after, _, err := edit.Apply(s, edits)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -38,7 +39,7 @@ func TestHold(t *testing.T) {
 	}
 	s.Routers = append(s.Routers, site.Router{ID: "inner", Name: "Loft", Network: "main", Upstream: "edge"})
 	both := append(list("Loft", line("192.0.2.7")), list("Router", line("10.48.16.20"), line("10.48.16.21"))...)
-	if edits, says := Hold(s, both, ""); len(edits) != 2 || len(edits[0].(site.PutRouter).Router.Held.Forwards) != 2 || len(edits[1].(site.PutRouter).Router.Held.Forwards) != 1 {
+	if edits, says := Hold(s, both, ""); len(edits) != 2 || len(edits[0].(edit.PutRouter).Router.Held.Forwards) != 2 || len(edits[1].(edit.PutRouter).Router.Held.Forwards) != 1 {
 		t.Errorf("lists that name their routers: %v, %q", edits, says)
 	}
 }

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"vestpin/core/edit"
 	"vestpin/core/site"
 )
 
@@ -18,15 +19,15 @@ const (
 // Offer is a doubtful thing about which device is which, with the edits that
 // would settle it one way and the other. None is taken by itself.
 type Offer struct {
-	ID      string     `json:"id"`
-	Kind    string     `json:"kind" enum:"swapped,rejoined,together"`
-	Old     string     `json:"old" doc:"The device that was there before"`
-	New     string     `json:"new" doc:"The one that came"`
-	Says    string     `json:"says"`
-	Reasons []string   `json:"reasons"`
-	Does    string     `json:"does"`
-	Edits   site.Edits `json:"edits"`
-	Not     site.Edits `json:"not" doc:"What says that it is not so"`
+	ID      string    `json:"id"`
+	Kind    string    `json:"kind" enum:"swapped,rejoined,together"`
+	Old     string    `json:"old" doc:"The device that was there before"`
+	New     string    `json:"new" doc:"The one that came"`
+	Says    string    `json:"says"`
+	Reasons []string  `json:"reasons"`
+	Does    string    `json:"does"`
+	Edits   edit.List `json:"edits"`
+	Not     edit.List `json:"not" doc:"What says that it is not so"`
 }
 
 // Offers finds what the last visit leaves in doubt.
@@ -107,9 +108,9 @@ func replaces(v site.View, o, n site.Placed) (Offer, bool) {
 	return offer, true
 }
 
-func accept(p site.Placed) []site.Edit {
+func accept(p site.Placed) []edit.Edit {
 	yes := true
-	return []site.Edit{site.Describe{ID: p.Device.ID, Accepted: &yes}}
+	return []edit.Edit{edit.Describe{ID: p.Device.ID, Accepted: &yes}}
 }
 
 // tellingName is the name in a piece of evidence, in lower case, where it tells
@@ -136,25 +137,25 @@ func commonName(a, b site.Placed) string {
 // HandOver gives the edits that put a device in an old one's place: the old one
 // keeps its name, pin, services and forwards, and gets the new one's MAC address
 // and evidence; the entry of the new one goes.
-func HandOver(v site.View, o, n site.Placed) []site.Edit {
+func HandOver(v site.View, o, n site.Placed) []edit.Edit {
 	took := *o.Interface
 	took.MAC, took.Seen = n.Interface.MAC, n.Interface.Seen
 	took.Evidence = slices.Concat(o.Interface.Evidence, n.Interface.Evidence)
 	took.Evidence = took.Evidence[max(0, len(took.Evidence)-mostEvidence):]
-	edits := []site.Edit{removeEntry(n), site.PutInterface{ID: o.Device.ID, Interface: took}}
+	edits := []edit.Edit{removeEntry(n), edit.PutInterface{ID: o.Device.ID, Interface: took}}
 	return append(edits, renamed(v, n.Interface.ID, took)...)
 }
 
 // removeEntry takes out an interface, or its device where it is the only one.
-func removeEntry(p site.Placed) site.Edit {
+func removeEntry(p site.Placed) edit.Edit {
 	if len(p.Device.Interfaces) == 1 {
-		return site.RemoveDevice{ID: p.Device.ID}
+		return edit.RemoveDevice{ID: p.Device.ID}
 	}
-	return site.RemoveInterface{ID: p.Interface.ID}
+	return edit.RemoveInterface{ID: p.Interface.ID}
 }
 
 // renamed makes the last visit tell of an interface under another id.
-func renamed(v site.View, from string, to site.Interface) []site.Edit {
+func renamed(v site.View, from string, to site.Interface) []edit.Edit {
 	visit, _ := v.Visit()
 	i := slices.IndexFunc(visit.Seen, func(n site.SeenThen) bool { return n.Interface == from })
 	if i < 0 {
@@ -162,7 +163,7 @@ func renamed(v site.View, from string, to site.Interface) []site.Edit {
 	}
 	visit.Seen = slices.Clone(visit.Seen)
 	visit.Seen[i].Interface = to.ID
-	return []site.Edit{site.PutVisit{Visit: visit}}
+	return []edit.Edit{edit.PutVisit{Visit: visit}}
 }
 
 // together finds entries that seem to be one device with several interfaces, wired
@@ -216,7 +217,7 @@ func at(p site.Placed) string {
 
 // Join gives the edits that make one device of two: the first keeps its name and
 // what the user said of it, and gets the interfaces and services of the second.
-func Join(a, b site.Device) []site.Edit {
+func Join(a, b site.Device) []edit.Edit {
 	a.Interfaces = slices.Concat(a.Interfaces, b.Interfaces)
 	a.Services = slices.Concat(a.Services, b.Services)
 	for to, from := range map[*string]string{&a.Name: b.Name, &a.Kind: b.Kind, &a.Place: b.Place} {
@@ -224,12 +225,12 @@ func Join(a, b site.Device) []site.Edit {
 			*to = from
 		}
 	}
-	return []site.Edit{site.RemoveDevice{ID: b.ID, Only: true}, site.PutDevice{Device: a}}
+	return []edit.Edit{edit.RemoveDevice{ID: b.ID, Only: true}, edit.PutDevice{Device: a}}
 }
 
 // Split gives the edits that make an interface a device of its own, with the
 // services that are on it; nil where it is the only one.
-func Split(s site.Site, d site.Device, id string) []site.Edit {
+func Split(s site.Site, d site.Device, id string) []edit.Edit {
 	i := slices.IndexFunc(d.Interfaces, func(n site.Interface) bool { return n.ID == id })
 	if i < 0 || len(d.Interfaces) < 2 {
 		return nil
@@ -255,7 +256,7 @@ func Split(s site.Site, d site.Device, id string) []site.Edit {
 		}
 	}
 	d.Services = stay
-	return []site.Edit{site.PutDevice{Device: d}, site.PutDevice{Device: own}}
+	return []edit.Edit{edit.PutDevice{Device: d}, edit.PutDevice{Device: own}}
 }
 
 // Difference is what one visit has other than an earlier one.

@@ -8,7 +8,9 @@ import (
 	"strings"
 	"testing"
 
+	"vestpin/core/edit"
 	"vestpin/core/site"
+	"vestpin/core/sitefile"
 	"vestpin/core/span"
 )
 
@@ -25,7 +27,7 @@ func visited(t *testing.T, first, now []Sighting) site.Site {
 		evidence []Sighting
 		at       string
 	}{{first, may}, {now, late}} {
-		next, _, err := site.Apply(s, Merge(s, v.evidence, Facts{}, v.at).Edits)
+		next, _, err := edit.Apply(s, Merge(s, v.evidence, Facts{}, v.at).Edits)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -64,7 +66,7 @@ func TestOffers(t *testing.T) {
 			var got []string
 			for _, o := range Offers(site.NewView(s)) {
 				got = append(got, o.Kind+" "+o.Old)
-				next, undo, err := site.Apply(s, o.Edits)
+				next, undo, err := edit.Apply(s, o.Edits)
 				if err != nil {
 					t.Fatalf("its edits: %v", err)
 				}
@@ -74,10 +76,10 @@ func TestOffers(t *testing.T) {
 				if len(next.Devices) != len(s.Devices)-1 {
 					t.Errorf("%d devices became %d", len(s.Devices), len(next.Devices))
 				}
-				if back, _, err := site.Apply(next, undo); err != nil || string(site.Write(back)) != string(site.Write(s)) {
+				if back, _, err := edit.Apply(next, undo); err != nil || string(sitefile.Write(back)) != string(sitefile.Write(s)) {
 					t.Errorf("not undone: %v", err)
 				}
-				left, _, err := site.Apply(s, o.Not)
+				left, _, err := edit.Apply(s, o.Not)
 				if err != nil || slices.ContainsFunc(Offers(site.NewView(left)), func(a Offer) bool { return a.ID == o.ID }) {
 					t.Errorf("it is offered again once refused, %v", err)
 				}
@@ -92,12 +94,12 @@ func TestOffers(t *testing.T) {
 // A swapped box takes over everything that was decided for the old one.
 func TestHandOverKeepsPinServicesAndForwards(t *testing.T) {
 	s := visited(t, []Sighting{saw(rec, 112, "")}, []Sighting{saw(other, 112, "")})
-	edits := []site.Edit{
-		site.SetPin{ID: "rec.0", Pin: &site.Pin{Address: addr(112), By: site.ByReservation}},
-		site.PutService{ID: "rec", Service: site.Service{ID: "rec.web", Interface: "rec.0", Protocol: site.TCP, Ports: ports(t, "80"), Open: &site.Open{Port: site.AnyPort}}},
-		site.PutForward{Forward: site.Forward{ID: "f", Router: "edge", Enabled: true, Protocol: site.TCP, Outside: ports(t, "8020"), To: "rec.0", Inside: ports(t, "80"), Service: "rec.web"}},
+	edits := []edit.Edit{
+		edit.SetPin{ID: "rec.0", Pin: &site.Pin{Address: addr(112), By: site.ByReservation}},
+		edit.PutService{ID: "rec", Service: site.Service{ID: "rec.web", Interface: "rec.0", Protocol: site.TCP, Ports: ports(t, "80"), Open: &site.Open{Port: site.AnyPort}}},
+		edit.PutForward{Forward: site.Forward{ID: "f", Router: "edge", Enabled: true, Protocol: site.TCP, Outside: ports(t, "8020"), To: "rec.0", Inside: ports(t, "80"), Service: "rec.web"}},
 	}
-	s, _, err := site.Apply(s, edits)
+	s, _, err := edit.Apply(s, edits)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -105,7 +107,7 @@ func TestHandOverKeepsPinServicesAndForwards(t *testing.T) {
 	if len(offers) != 1 {
 		t.Fatalf("offers %+v", offers)
 	}
-	next, _, err := site.Apply(s, offers[0].Edits)
+	next, _, err := edit.Apply(s, offers[0].Edits)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -141,11 +143,11 @@ func TestCompareVisits(t *testing.T) {
 // Joining and splitting lead back to where they began, but for the ids.
 func TestJoinAndSplit(t *testing.T) {
 	s := known()
-	joined, _, err := site.Apply(s, Join(s.Devices[0], s.Devices[1]))
+	joined, _, err := edit.Apply(s, Join(s.Devices[0], s.Devices[1]))
 	if err != nil || len(joined.Devices) != 1 || len(joined.Devices[0].Interfaces) != 2 || joined.Devices[0].Name != "Gallery recorder" {
 		t.Fatalf("%v %+v", err, joined.Devices)
 	}
-	apart, _, err := site.Apply(joined, Split(joined, joined.Devices[0], "door.0"))
+	apart, _, err := edit.Apply(joined, Split(joined, joined.Devices[0], "door.0"))
 	if err != nil || len(apart.Devices) != 2 || apart.Devices[1].Interfaces[0].ID != "door.0" {
 		t.Fatalf("%v %+v", err, apart.Devices)
 	}
@@ -158,7 +160,7 @@ func TestSeveralDevicesBehindOneMAC(t *testing.T) {
 	const extender = "00:00:5e:00:53:ee"
 	s := known()
 	p := Merge(s, []Sighting{saw(extender, 50, ""), saw(extender, 51, "cam"), saw(extender, 52, "")}, Facts{}, late)
-	next, _, err := site.Apply(s, p.Edits)
+	next, _, err := edit.Apply(s, p.Edits)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -188,7 +190,7 @@ func TestOldEvidenceAndReservations(t *testing.T) {
 	step := func(at string, sg Sighting) Finding {
 		t.Helper()
 		p := Merge(s, []Sighting{sg}, Facts{}, at)
-		next, _, err := site.Apply(s, p.Edits)
+		next, _, err := edit.Apply(s, p.Edits)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -244,17 +246,17 @@ func TestNature(t *testing.T) {
 func TestServersThatAnswered(t *testing.T) {
 	s := known()
 	two := Facts{Servers: []site.DHCPServer{{Address: addr(1), Offers: addr(100)}, {Address: addr(2), Offers: addr(180)}}}
-	next, _, err := site.Apply(s, Merge(s, nil, two, late).Edits)
+	next, _, err := edit.Apply(s, Merge(s, nil, two, late).Edits)
 	if err != nil || len(next.Networks[0].Servers) != 2 {
 		t.Fatalf("%v %+v", err, next.Networks[0].Servers)
 	}
 	one := Facts{Servers: two.Servers[:1]}
-	next, _, err = site.Apply(next, Merge(next, nil, one, late).Edits)
+	next, _, err = edit.Apply(next, Merge(next, nil, one, late).Edits)
 	if err != nil || len(next.Networks[0].Servers) != 1 {
 		t.Errorf("%v: the one that was turned off is still there: %+v", err, next.Networks[0].Servers)
 	}
 	heard := Facts{DHCP: []netip.Addr{addr(3), netip.MustParseAddr("192.0.2.9")}}
-	next, _, err = site.Apply(next, Merge(next, nil, heard, late).Edits)
+	next, _, err = edit.Apply(next, Merge(next, nil, heard, late).Edits)
 	if err != nil || fmt.Sprint(len(next.Networks[0].Servers)) != "2" {
 		t.Errorf("%v: a capture adds what it heard: %+v", err, next.Networks[0].Servers)
 	}

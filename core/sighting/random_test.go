@@ -6,7 +6,9 @@ import (
 	"net/netip"
 	"testing"
 
+	"vestpin/core/edit"
 	"vestpin/core/site"
+	"vestpin/core/sitefile"
 )
 
 // randomEvidence is sightings as they come: of few devices, some without a MAC
@@ -45,11 +47,11 @@ func TestMergeOfAnything(t *testing.T) {
 			if len(p.Findings) != len(evidence) {
 				t.Fatalf("round %d: %d findings of %d sightings", round, len(p.Findings), len(evidence))
 			}
-			next, undo, err := site.Apply(s, p.Edits)
+			next, undo, err := edit.Apply(s, p.Edits)
 			if err != nil {
 				t.Fatalf("round %d: %v", round, err)
 			}
-			if back, _, err := site.Apply(next, undo); err != nil || string(site.Write(back)) != string(site.Write(s)) {
+			if back, _, err := edit.Apply(next, undo); err != nil || string(sitefile.Write(back)) != string(sitefile.Write(s)) {
 				t.Fatalf("round %d: not undone, %v", round, err)
 			}
 			keepsWhatIsKnown(t, s, next)
@@ -70,7 +72,7 @@ func keepsWhatIsKnown(t *testing.T, before, after site.Site) {
 	macs := map[site.MAC]bool{}
 	for _, p := range v.Interfaces() {
 		if m := p.Interface.MAC; m != "" && macs[m] {
-			t.Fatalf("%s came up twice in\n%s", m, site.Write(after))
+			t.Fatalf("%s came up twice in\n%s", m, sitefile.Write(after))
 		} else {
 			macs[m] = true
 		}
@@ -128,7 +130,7 @@ func TestVisitsOfAnything(t *testing.T) {
 					evidence[i].At = fmt.Sprintf("2026-11-%02dT08:%02d:00Z", day*3+1, r.IntN(60))
 				}
 			}
-			next, _, err := site.Apply(s, Merge(s, evidence, Facts{}, at).Edits)
+			next, _, err := edit.Apply(s, Merge(s, evidence, Facts{}, at).Edits)
 			if err != nil {
 				t.Fatalf("round %d: %v", round, err)
 			}
@@ -159,8 +161,8 @@ func TestVisitsOfAnything(t *testing.T) {
 		}
 		for _, o := range Offers(v) {
 			offers++
-			for _, edits := range [][]site.Edit{o.Edits, o.Not} {
-				next, undo, err := site.Apply(s, edits)
+			for _, edits := range [][]edit.Edit{o.Edits, o.Not} {
+				next, undo, err := edit.Apply(s, edits)
 				if err != nil {
 					t.Fatalf("round %d: %+v: %v", round, o, err)
 				}
@@ -169,7 +171,7 @@ func TestVisitsOfAnything(t *testing.T) {
 						t.Fatalf("round %d: %s is offered again", round, o.ID)
 					}
 				}
-				if back, _, err := site.Apply(next, undo); err != nil || string(site.Write(back)) != string(site.Write(s)) {
+				if back, _, err := edit.Apply(next, undo); err != nil || string(sitefile.Write(back)) != string(sitefile.Write(s)) {
 					t.Fatalf("round %d: not undone: %v", round, err)
 				}
 			}

@@ -10,6 +10,7 @@ import (
 	"slices"
 	"strings"
 
+	"vestpin/core/edit"
 	"vestpin/core/ipv4"
 	"vestpin/core/site"
 	"vestpin/core/span"
@@ -80,8 +81,8 @@ type Finding struct {
 // Proposal is what taking the evidence would do: edits, and for each sighting
 // what it came to.
 type Proposal struct {
-	Edits    site.Edits `json:"edits"`
-	Findings []Finding  `json:"findings"`
+	Edits    edit.List `json:"edits"`
+	Findings []Finding `json:"findings"`
 }
 
 // Merge matches sightings with the devices of a site, by MAC address first, by
@@ -407,15 +408,15 @@ func (m *merger) visited(sg Sighting, at place) {
 func day(at string) string { return at[:min(10, len(at))] }
 
 // visitEdits puts what was sighted into the visit of the day.
-func (m *merger) visitEdits() []site.Edit {
+func (m *merger) visitEdits() []edit.Edit {
 	if m.at == "" || len(m.order) == 0 {
 		return nil
 	}
-	var out []site.Edit
+	var out []edit.Edit
 	v, going := m.site.Visit()
 	if !going || v.Until != "" || day(v.From) != day(m.at) {
 		if going && v.Until == "" {
-			out = append(out, site.PutVisit{Visit: finished(m.site, v)})
+			out = append(out, edit.PutVisit{Visit: finished(m.site, v)})
 		}
 		taken := func(id string) bool {
 			return slices.ContainsFunc(m.site.Visits, func(o site.Visit) bool { return o.ID == id })
@@ -435,7 +436,7 @@ func (m *merger) visitEdits() []site.Edit {
 		}
 		v.Seen[i] = now
 	}
-	return append(out, site.PutVisit{Visit: v})
+	return append(out, edit.PutVisit{Visit: v})
 }
 
 // finished ends a visit at the last thing that was sighted on it.
@@ -526,13 +527,13 @@ func with(e, o site.Evidence) site.Evidence {
 }
 
 // editsOf gives the edits that make a device as it has become.
-func (m *merger) editsOf(d site.Device) []site.Edit {
-	return []site.Edit{site.PutDevice{Device: d}}
+func (m *merger) editsOf(d site.Device) []edit.Edit {
+	return []edit.Edit{edit.PutDevice{Device: d}}
 }
 
 // factEdits fills in what the site does not know of its networks yet.
-func (m *merger) factEdits(f Facts) []site.Edit {
-	out := []site.Edit{}
+func (m *merger) factEdits(f Facts) []edit.Edit {
+	out := []edit.Edit{}
 	for i, n := range m.site.Networks {
 		servers, changed := serversOf(n, f, m.at)
 		n.Servers = servers
@@ -559,10 +560,10 @@ func (m *merger) factEdits(f Facts) []site.Edit {
 }
 
 // putNetwork makes a network as it has become, for what is learnt of it after that too.
-func (m *merger) putNetwork(i int, n site.Network) site.Edit {
+func (m *merger) putNetwork(i int, n site.Network) edit.Edit {
 	m.site.Networks = slices.Clone(m.site.Networks)
 	m.site.Networks[i] = n
-	return site.PutNetwork{Network: n}
+	return edit.PutNetwork{Network: n}
 }
 
 // serversOf puts in what is known of the DHCP servers of a network. Those that

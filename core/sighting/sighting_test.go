@@ -6,7 +6,9 @@ import (
 	"reflect"
 	"testing"
 
+	"vestpin/core/edit"
 	"vestpin/core/site"
+	"vestpin/core/sitefile"
 )
 
 func addr(n int) netip.Addr { return netip.AddrFrom4([4]byte{10, 48, 16, byte(n)}) }
@@ -44,13 +46,13 @@ func TestMerge(t *testing.T) {
 	for _, c := range cases {
 		t.Run(c.name, func(t *testing.T) {
 			s := known()
-			before := string(site.Write(s))
+			before := string(sitefile.Write(s))
 			p := Merge(s, c.sightings, Facts{}, "2026-11-23T09:00:00Z")
 			var what []string
 			for _, f := range p.Findings {
 				what = append(what, f.What)
 			}
-			next, _, err := site.Apply(s, p.Edits)
+			next, _, err := edit.Apply(s, p.Edits)
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -65,7 +67,7 @@ func TestMerge(t *testing.T) {
 			if !reflect.DeepEqual(what, c.want) || !reflect.DeepEqual(devices, c.devices) {
 				t.Errorf("came to %q and %q,\nwant    %q and %q", what, devices, c.want, c.devices)
 			}
-			if string(site.Write(s)) != before {
+			if string(sitefile.Write(s)) != before {
 				t.Error("the old value was changed")
 			}
 		})
@@ -75,7 +77,7 @@ func TestMerge(t *testing.T) {
 func TestFactsFillWhatIsNotKnown(t *testing.T) {
 	s := known()
 	f := Facts{Subnet: netip.MustParsePrefix("10.48.16.0/24"), Gateway: addr(99), DNS: []netip.Addr{addr(1)}, Ranges: []site.Range{{From: addr(100), To: addr(179)}}}
-	next, _, err := site.Apply(s, Merge(s, nil, f, "").Edits)
+	next, _, err := edit.Apply(s, Merge(s, nil, f, "").Edits)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -89,7 +91,7 @@ func TestEvidenceIsKeptButNotWithoutEnd(t *testing.T) {
 	s := known()
 	for i := range 40 {
 		sg := Sighting{MAC: "00:00:5e:00:53:21", Address: addr(112), Source: fmt.Sprintf("paste %d", i), Line: 1}
-		next, _, err := site.Apply(s, Merge(s, []Sighting{sg, sg}, Facts{}, "").Edits)
+		next, _, err := edit.Apply(s, Merge(s, []Sighting{sg, sg}, Facts{}, "").Edits)
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"vestpin/core/span"
+	"vestpin/core/strict"
 )
 
 // Kind is a kind of device: what it is called, what it may be wanted for, and on what it
@@ -91,85 +92,85 @@ func (k Kind) Service(id string) (KindService, bool) {
 func Expression(text string) (*regexp.Regexp, error) { return regexp.Compile("(?i)" + text) }
 
 // CheckKinds finds what is wrong in kinds that somebody wrote, by a path that begins at
-// root. Its error is a *Refusal.
+// root. Its error is a *strict.Refusal.
 func CheckKinds(root string, kinds []Kind) error {
-	return checkKinds(&trail{key: root}, kinds)
+	return checkKinds(strict.At(root), kinds)
 }
 
-func checkKinds(at *trail, kinds []Kind) error {
+func checkKinds(at *strict.Path, kinds []Kind) error {
 	c := checker{ids: map[string]bool{}}
 	return firstOf(
-		checkMost(at, len(kinds), MostKinds),
-		each(at, kinds, func(at *trail, k Kind) error { return c.kind(at, k) }),
+		CheckMost(at, len(kinds), MostOwnKinds),
+		each(at, kinds, func(at *strict.Path, k Kind) error { return c.kind(at, k) }),
 	)
 }
 
-func (c checker) kind(at *trail, k Kind) error {
+func (c checker) kind(at *strict.Path, k Kind) error {
 	of := checker{ids: map[string]bool{}}
 	return firstOf(
-		c.id(at, "kind", k.ID), checkName(at.field("id"), k.ID, longestName), checkName(at.field("name"), k.Name, longestName),
-		checkMost(at.field("services"), len(k.Services), mostOfKind), checkMost(at.field("purposes"), len(k.Purposes), mostOfKind),
-		checkMost(at.field("also"), len(k.Also), mostOfKind), checkMost(at.field("traits"), len(k.Traits), mostOfKind),
-		each(at.field("also"), k.Also, func(at *trail, w string) error { return checkName(at, w, longestName) }),
-		checkExpression(at.field("words"), k.Words),
-		each(at.field("traits"), k.Traits, func(at *trail, t KindTrait) error {
-			return firstOf(checkName(at.field("trait"), t.Trait, longestName), checkExpression(at.field("is"), t.Is))
+		c.id(at, "kind", k.ID), checkName(at.Field("id"), k.ID, LongestName), checkName(at.Field("name"), k.Name, LongestName),
+		CheckMost(at.Field("services"), len(k.Services), MostOfKind), CheckMost(at.Field("purposes"), len(k.Purposes), MostOfKind),
+		CheckMost(at.Field("also"), len(k.Also), MostOfKind), CheckMost(at.Field("traits"), len(k.Traits), MostOfKind),
+		each(at.Field("also"), k.Also, func(at *strict.Path, w string) error { return checkName(at, w, LongestName) }),
+		checkExpression(at.Field("words"), k.Words),
+		each(at.Field("traits"), k.Traits, func(at *strict.Path, t KindTrait) error {
+			return firstOf(checkName(at.Field("trait"), t.Trait, LongestName), checkExpression(at.Field("is"), t.Is))
 		}),
-		each(at.field("services"), k.Services, func(at *trail, s KindService) error { return of.kindService(at, s) }),
-		each(at.field("purposes"), k.Purposes, func(at *trail, p Purpose) error {
+		each(at.Field("services"), k.Services, func(at *strict.Path, s KindService) error { return of.kindService(at, s) }),
+		each(at.Field("purposes"), k.Purposes, func(at *strict.Path, p Purpose) error {
 			of.ids["service"] = true
 			return firstOf(
-				of.id(at, "purpose", p.ID), checkName(at.field("name"), p.Name, longestName),
-				each(at.field("services"), p.Services, func(at *trail, id string) error { return of.referKind(at, id) }),
-				each(at.field("optional"), p.Optional, func(at *trail, id string) error { return of.referKind(at, id) }),
+				of.id(at, "purpose", p.ID), checkName(at.Field("name"), p.Name, LongestName),
+				each(at.Field("services"), p.Services, func(at *strict.Path, id string) error { return of.referKind(at, id) }),
+				each(at.Field("optional"), p.Optional, func(at *strict.Path, id string) error { return of.referKind(at, id) }),
 			)
 		}),
 	)
 }
 
-func (c checker) referKind(at *trail, id string) error {
+func (c checker) referKind(at *strict.Path, id string) error {
 	if !c.ids["service"+id] || id == "" {
-		return at.refuse(id, "the id of a service of this kind")
+		return at.Refuse(id, "the id of a service of this kind")
 	}
 	return nil
 }
 
-func (c checker) kindService(at *trail, s KindService) error {
+func (c checker) kindService(at *strict.Path, s KindService) error {
 	return firstOf(
-		c.id(at, "service", s.ID), checkName(at.field("name"), s.Name, longestName),
-		checkProtocol(at.field("protocol"), s.Protocol), checkPorts(at.field("ports"), s.Ports),
-		s.Open.checkGiven(at.field("open")), s.Risk.checkGiven(at.field("risk")),
-		s.Check.checkGiven(at.field("check")), oneOf(at.field("helps"), s.Helps, ",tcp,udp"),
-		checkMost(at.field("canSetTo"), len(s.CanSetTo), mostOfKind),
-		each(at.field("canSetTo"), s.CanSetTo, func(at *trail, p span.Ports) error {
+		c.id(at, "service", s.ID), checkName(at.Field("name"), s.Name, LongestName),
+		checkProtocol(at.Field("protocol"), s.Protocol), checkPorts(at.Field("ports"), s.Ports),
+		s.Open.checkGiven(at.Field("open")), s.Risk.checkGiven(at.Field("risk")),
+		s.Check.checkGiven(at.Field("check")), at.Field("helps").OneOf(s.Helps, ",tcp,udp"),
+		CheckMost(at.Field("canSetTo"), len(s.CanSetTo), MostOfKind),
+		each(at.Field("canSetTo"), s.CanSetTo, func(at *strict.Path, p span.Ports) error {
 			if p.Len() != s.Ports.Len() {
-				return at.refuse(p.String(), "as many ports as the service has")
+				return at.Refuse(p.String(), "as many ports as the service has")
 			}
 			return checkPorts(at, p)
 		}),
-		each(at.field("tells"), s.Tells, func(at *trail, t string) error { return oneOf(at, t, "outside-address,outside-port") }),
-		checkName(at.field("address"), s.Address, longestNote), checkName(at.field("interface"), s.Interface, longestName),
-		checkName(at.field("helpsWith"), s.HelpsWith, longestNote), checkName(at.field("what"), s.What, longestNote),
+		each(at.Field("tells"), s.Tells, func(at *strict.Path, t string) error { return at.OneOf(t, "outside-address,outside-port") }),
+		checkName(at.Field("address"), s.Address, LongestNote), checkName(at.Field("interface"), s.Interface, LongestName),
+		checkName(at.Field("helpsWith"), s.HelpsWith, LongestNote), checkName(at.Field("what"), s.What, LongestNote),
 	)
 }
 
-func checkExpression(at *trail, text string) error {
-	if _, err := Expression(text); err != nil || len(text) > longestNote {
-		return at.refuse(text, "a regular expression of at most 300 characters")
+func checkExpression(at *strict.Path, text string) error {
+	if _, err := Expression(text); err != nil || len(text) > LongestNote {
+		return at.Refuse(text, "a regular expression of at most 300 characters")
 	}
 	return nil
 }
 
-// Whole gives the kind with every list present, and every word that an absent one stands
+// Whole gives the kind with every list Present, and every word that an absent one stands
 // for.
 func (k Kind) Whole() Kind {
-	k.Purposes = eachWhole(k.Purposes, func(p Purpose) Purpose { p.Services, p.Optional = present(p.Services), present(p.Optional); return p })
-	k.Also, k.Traits = present(k.Also), present(k.Traits)
-	k.Services = eachWhole(k.Services, func(s KindService) KindService {
-		usual(&s.Open, AnyPort)
-		usual(&s.Risk, RiskNone)
-		usual(&s.Check, "none")
-		s.CanSetTo, s.Tells = present(s.CanSetTo), present(s.Tells)
+	k.Purposes = EachWhole(k.Purposes, func(p Purpose) Purpose { p.Services, p.Optional = Present(p.Services), Present(p.Optional); return p })
+	k.Also, k.Traits = Present(k.Also), Present(k.Traits)
+	k.Services = EachWhole(k.Services, func(s KindService) KindService {
+		Usual(&s.Open, AnyPort)
+		Usual(&s.Risk, RiskNone)
+		Usual(&s.Check, "none")
+		s.CanSetTo, s.Tells = Present(s.CanSetTo), Present(s.Tells)
 		return s
 	})
 	return k

@@ -1,6 +1,8 @@
 package site
 
-import "slices"
+import (
+	"vestpin/core/strict"
+)
 
 // The ends of a link.
 const (
@@ -31,52 +33,23 @@ type Far struct {
 // Ref names the link.
 func (l Link) Ref() Ref { return Ref("link:" + l.ID) }
 
-func (c checker) link(at *trail, l Link) error {
+func (c checker) link(at *strict.Path, l Link) error {
 	if l.End == Listens && l.Interface != "" {
-		return at.field("interface").refuse(l.Interface, "no interface: an end that listens has a service")
+		return at.Field("interface").Refuse(l.Interface, "no interface: an end that listens has a service")
 	}
 	if l.End == Calls && l.Service != "" {
-		return at.field("service").refuse(l.Service, "no service: an end that calls has an interface")
+		return at.Field("service").Refuse(l.Service, "no service: an end that calls has an interface")
 	}
 	err := firstOf(
-		c.id(at, "link", l.ID), checkName(at.field("name"), l.Name, longestName), l.End.check(at.field("end")),
-		checkName(at.field("far").field("site"), l.Far.Site, longestName), checkName(at.field("far").field("name"), l.Far.Name, longestName),
-		checkName(at.field("far").field("dial"), l.Far.Dial, longestNote),
+		c.id(at, "link", l.ID), checkName(at.Field("name"), l.Name, LongestName), l.End.check(at.Field("end")),
+		checkName(at.Field("far").Field("site"), l.Far.Site, LongestName), checkName(at.Field("far").Field("name"), l.Far.Name, LongestName),
+		checkName(at.Field("far").Field("dial"), l.Far.Dial, LongestNote),
 	)
 	switch {
 	case err != nil:
 		return err
 	case l.End == Calls:
-		return c.refer(at.field("interface"), "interface", l.Interface)
+		return c.refer(at.Field("interface"), "interface", l.Interface)
 	}
-	return c.refer(at.field("service"), "service", l.Service)
-}
-
-// SetLinks gives the whole list of links with other sites.
-type SetLinks struct {
-	Links []Link `json:"links"`
-}
-
-// Verb is "links".
-func (SetLinks) Verb() Verb { return "links" }
-
-// Touches the list of links.
-func (SetLinks) Touches() []Touch { return []Touch{{"site", "links"}} }
-
-func (e SetLinks) apply(d *draft, _ *trail) ([]Edit, error) {
-	back := SetLinks{d.Links}
-	d.Links = present(slices.Clone(e.Links))
-	delete(d.copied, "links")
-	return []Edit{back}, nil
-}
-
-// dropLinks takes away the links that match, and gives the edit that brings them back.
-func (d *draft) dropLinks(match func(Link) bool) []Edit {
-	if !slices.ContainsFunc(d.Links, match) {
-		return nil
-	}
-	back := SetLinks{d.Links}
-	d.Links = slices.DeleteFunc(slices.Clone(d.Links), match)
-	delete(d.copied, "links")
-	return []Edit{back}
+	return c.refer(at.Field("service"), "service", l.Service)
 }

@@ -26,3 +26,27 @@ func FreeID(stem string, taken func(string) bool) string {
 	}
 	return id
 }
+
+// Template is a new site on the pattern of another: its networks with their bands, its
+// routers with their forms, its makers, and nothing of what is only true there: no devices,
+// forwards, visits, steps, and no address outside.
+func Template(s Site, name string) Site {
+	out := Site{Name: name, Makers: append([]Maker{}, s.Makers...), Kinds: append([]Kind{}, s.Kinds...)}
+	for _, n := range s.Networks {
+		n.Servers, n.Crowds = nil, nil
+		out.Networks = append(out.Networks, n)
+	}
+	upstream := map[string]bool{}
+	for _, r := range s.Routers {
+		upstream[r.ID] = r.Upstream != ""
+	}
+	for _, r := range s.Routers {
+		r.Held, r.Mapped = nil, nil
+		r.WAN.Name = ""
+		if !upstream[r.ID] {
+			r.WAN.Address = netip.Addr{}
+		}
+		out.Routers = append(out.Routers, r)
+	}
+	return out.Whole()
+}

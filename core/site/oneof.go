@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"vestpin/core/span"
+	"vestpin/core/strict"
 )
 
 // OneOf is one of a few words; W knows which. The zero value stands for no word at all: the
@@ -30,15 +31,15 @@ func (o *OneOf[W]) UnmarshalText(text []byte) error {
 }
 
 // check refuses what is none of the words.
-func (o OneOf[W]) check(at *trail) error {
+func (o OneOf[W]) check(at *strict.Path) error {
 	if words := o.Words(); !slices.Contains(words, string(o)) {
-		return at.refuse(string(o), "one of "+strings.Join(words, ", "))
+		return at.Refuse(string(o), "one of "+strings.Join(words, ", "))
 	}
 	return nil
 }
 
 // checkGiven is check where there may be no word at all.
-func (o OneOf[W]) checkGiven(at *trail) error {
+func (o OneOf[W]) checkGiven(at *strict.Path) error {
 	if o == "" {
 		return nil
 	}

@@ -3,6 +3,8 @@ package site
 import (
 	"net/netip"
 	"slices"
+
+	"vestpin/core/strict"
 )
 
 // Proof is what was observed when the plan was tried, on one visit or between two: who
@@ -159,84 +161,46 @@ func (h Heard) Tried() bool { return h.Result != "" && h.Result != Untried }
 // Ref names the proof.
 func (p Proof) Ref() Ref { return Ref("proof:" + p.ID) }
 
-func (p Proof) whole() Proof {
-	p.Notes, p.Interfaces, p.Services = present(p.Notes), present(p.Interfaces), present(p.Services)
-	p.Router.Told, p.Router.Hops, p.Router.Keys, p.Router.Speaks = present(p.Router.Told), present(p.Router.Hops), present(p.Router.Keys), present(p.Router.Speaks)
-	p.Router.Gateways = present(p.Router.Gateways)
-	p.Router.Mappings = eachWhole(p.Router.Mappings, HeldForward.whole)
-	p.Name.Points, p.Name.Own = present(p.Name.Points), present(p.Name.Own)
+// Whole gives it with every list and word Present.
+func (p Proof) Whole() Proof {
+	p.Notes, p.Interfaces, p.Services = Present(p.Notes), Present(p.Interfaces), Present(p.Services)
+	p.Router.Told, p.Router.Hops, p.Router.Keys, p.Router.Speaks = Present(p.Router.Told), Present(p.Router.Hops), Present(p.Router.Keys), Present(p.Router.Speaks)
+	p.Router.Gateways = Present(p.Router.Gateways)
+	p.Router.Mappings = EachWhole(p.Router.Mappings, HeldForward.Whole)
+	p.Name.Points, p.Name.Own = Present(p.Name.Points), Present(p.Name.Own)
 	return p
 }
 
-func (c checker) proof(at *trail, p Proof) error {
-	text := func(most int) func(*trail, string) error {
-		return func(at *trail, s string) error { return checkName(at, s, most) }
+func (c checker) proof(at *strict.Path, p Proof) error {
+	text := func(most int) func(*strict.Path, string) error {
+		return func(at *strict.Path, s string) error { return checkName(at, s, most) }
 	}
-	heard := func(at *trail, h Heard) error {
-		return firstOf(checkName(at.field("says"), h.Says, longestNote), checkName(at.field("key"), h.Key, longestNote), checkName(at.field("when"), h.When, longestTime))
+	heard := func(at *strict.Path, h Heard) error {
+		return firstOf(checkName(at.Field("says"), h.Says, LongestNote), checkName(at.Field("key"), h.Key, LongestNote), checkName(at.Field("when"), h.When, LongestTime))
 	}
-	r, n := at.field("router"), at.field("name")
+	r, n := at.Field("router"), at.Field("name")
 	return firstOf(
 		c.id(at, "proof", p.ID),
-		checkName(at.field("at"), p.At, longestTime), checkName(at.field("visit"), p.Visit, longestID),
-		checkMost(at.field("notes"), len(p.Notes), mostNotes), each(at.field("notes"), p.Notes, text(longestNote)),
-		checkMost(r.field("told"), len(p.Router.Told), mostNotes), checkMost(r.field("hops"), len(p.Router.Hops), mostNotes),
-		checkMost(r.field("speaks"), len(p.Router.Speaks), 3), each(r.field("speaks"), p.Router.Speaks, text(20)), checkMost(r.field("keys"), len(p.Router.Keys), mostNotes), each(r.field("keys"), p.Router.Keys, text(longestNote)),
-		checkHeldForwards(r.field("mappings"), p.Router.Mappings), checkMost(r.field("gateways"), len(p.Router.Gateways), mostNotes),
-		each(r.field("gateways"), p.Router.Gateways, func(at *trail, g ProofGateway) error {
-			return checkName(at.field("network"), g.Network, longestID)
+		checkName(at.Field("at"), p.At, LongestTime), checkName(at.Field("visit"), p.Visit, LongestID),
+		CheckMost(at.Field("notes"), len(p.Notes), MostNotes), each(at.Field("notes"), p.Notes, text(LongestNote)),
+		CheckMost(r.Field("told"), len(p.Router.Told), MostNotes), CheckMost(r.Field("hops"), len(p.Router.Hops), MostNotes),
+		CheckMost(r.Field("speaks"), len(p.Router.Speaks), 3), each(r.Field("speaks"), p.Router.Speaks, text(20)), CheckMost(r.Field("keys"), len(p.Router.Keys), MostNotes), each(r.Field("keys"), p.Router.Keys, text(LongestNote)),
+		checkHeldForwards(r.Field("mappings"), p.Router.Mappings), CheckMost(r.Field("gateways"), len(p.Router.Gateways), MostNotes),
+		each(r.Field("gateways"), p.Router.Gateways, func(at *strict.Path, g ProofGateway) error {
+			return checkName(at.Field("network"), g.Network, LongestID)
 		}),
-		checkName(n.field("name"), p.Name.Name, longestName), checkName(n.field("why"), p.Name.Why, longestNote), checkName(n.field("since"), p.Name.Since, longestTime),
-		checkMost(n.field("points"), len(p.Name.Points), mostNotes), checkMost(n.field("own"), len(p.Name.Own), mostNotes),
-		checkMost(at.field("interfaces"), len(p.Interfaces), mostSeen),
-		each(at.field("interfaces"), p.Interfaces, func(at *trail, t ProofThere) error {
-			return firstOf(checkName(at.field("interface"), t.Interface, longestID), checkName(at.field("why"), t.Why, longestNote))
+		checkName(n.Field("name"), p.Name.Name, LongestName), checkName(n.Field("why"), p.Name.Why, LongestNote), checkName(n.Field("since"), p.Name.Since, LongestTime),
+		CheckMost(n.Field("points"), len(p.Name.Points), MostNotes), CheckMost(n.Field("own"), len(p.Name.Own), MostNotes),
+		CheckMost(at.Field("interfaces"), len(p.Interfaces), MostSeen),
+		each(at.Field("interfaces"), p.Interfaces, func(at *strict.Path, t ProofThere) error {
+			return firstOf(checkName(at.Field("interface"), t.Interface, LongestID), checkName(at.Field("why"), t.Why, LongestNote))
 		}),
-		checkMost(at.field("services"), len(p.Services), mostProved),
-		each(at.field("services"), p.Services, func(at *trail, h ProofHeard) error {
-			return firstOf(checkName(at.field("service"), h.Service, longestID), heard(at.field("inside"), h.Inside), heard(at.field("outside"), h.Outside))
+		CheckMost(at.Field("services"), len(p.Services), MostProved),
+		each(at.Field("services"), p.Services, func(at *strict.Path, h ProofHeard) error {
+			return firstOf(checkName(at.Field("service"), h.Service, LongestID), heard(at.Field("inside"), h.Inside), heard(at.Field("outside"), h.Outside))
 		}),
 	)
 }
-
-// PutProof adds a proof or replaces the one with its id.
-type PutProof struct {
-	Proof Proof `json:"proof"`
-	At    *int  `json:"at,omitempty"`
-}
-
-// Verb is "put-proof".
-func (PutProof) Verb() Verb { return "put-proof" }
-
-// Touches the proof.
-func (e PutProof) Touches() []Touch { return []Touch{{Thing: e.Proof.Ref()}} }
-
-func (e PutProof) apply(d *draft, _ *trail) ([]Edit, error) {
-	own(d, "proofs", &d.Proofs)
-	if old, was := put(&d.Proofs, e.Proof.whole(), proofID, e.At); old != nil {
-		return []Edit{PutProof{*old, &was}}, nil
-	}
-	return []Edit{RemoveProof{e.Proof.ID}}, nil
-}
-
-// RemoveProof removes a proof.
-type RemoveProof struct {
-	ID string `json:"id"`
-}
-
-// Verb is "remove-proof".
-func (RemoveProof) Verb() Verb { return "remove-proof" }
-
-// Touches the proof.
-func (e RemoveProof) Touches() []Touch { return []Touch{{Thing: Proof{ID: e.ID}.Ref()}} }
-
-func (e RemoveProof) apply(d *draft, at *trail) ([]Edit, error) {
-	own(d, "proofs", &d.Proofs)
-	old, was, err := take(&d.Proofs, at, "proof", e.ID, proofID)
-	return []Edit{PutProof{old, &was}}, err
-}
-
-func proofID(p *Proof) string { return p.ID }
 
 // Proof gives what was observed last.
 func (s Site) Proof() (Proof, bool) {

@@ -1,6 +1,5 @@
-// Package site knows the nouns of an installation, the edits that change them
-// and the site file that carries them. It refuses to judge: what is wrong or
-// risky is for core/snag to say.
+// Package site knows the nouns of an installation, and refuses what does not fit together.
+// What is wrong or risky is for core/snag to say.
 package site
 
 import (
@@ -152,8 +151,8 @@ func (f HeldForward) SameEffect(o HeldForward) bool {
 	return f.Enabled && o.Enabled && f.Protocol == o.Protocol && f.Outside.Equal(o.Outside) && f.Address == o.Address && f.InsidePorts().Equal(o.InsidePorts()) && slices.Equal(f.From, o.From)
 }
 
-// says reports whether two lines say the same of the same place on the page.
-func (f HeldForward) says(o HeldForward) bool {
+// Says reports whether two lines say the same of the same place on the page.
+func (f HeldForward) Says(o HeldForward) bool {
 	return f.Name == o.Name && f.Protocol == o.Protocol && f.Outside.Equal(o.Outside) && f.Address == o.Address && f.Inside.Equal(o.Inside) &&
 		slices.Equal(f.From, o.From) && f.Enabled == o.Enabled && f.Line == o.Line
 }

@@ -5,23 +5,23 @@ package site
 // too. So two sites that say the same are equal, and whoever reads the JSON finds
 // every list.
 
-// present makes an absent list an empty one.
-func present[T any](list []T) []T {
+// Present makes an absent list an empty one.
+func Present[T any](list []T) []T {
 	if list == nil {
 		return []T{}
 	}
 	return list
 }
 
-// usual puts in the word that an absent one stands for.
-func usual[T ~string](field *T, word T) {
+// Usual puts in the word that an absent one stands for.
+func Usual[T ~string](field *T, word T) {
 	if *field == "" {
 		*field = word
 	}
 }
 
-// eachWhole makes a copy of a list of which every item is whole.
-func eachWhole[T any](list []T, whole func(T) T) []T {
+// EachWhole makes a copy of a list of which every item is whole.
+func EachWhole[T any](list []T, whole func(T) T) []T {
 	out := make([]T, len(list))
 	for i, v := range list {
 		out[i] = whole(v)
@@ -29,47 +29,50 @@ func eachWhole[T any](list []T, whole func(T) T) []T {
 	return out
 }
 
-// Whole gives the site with every list present.
+// Whole gives the site with every list Present.
 func (s Site) Whole() Site {
-	s.Networks = eachWhole(s.Networks, Network.whole)
-	s.Routers = eachWhole(s.Routers, Router.whole)
-	s.Devices = eachWhole(s.Devices, Device.whole)
-	s.Forwards = eachWhole(s.Forwards, Forward.whole)
-	s.Visits = eachWhole(s.Visits, Visit.whole)
-	s.Proofs = eachWhole(s.Proofs, Proof.whole)
-	s.Done, s.Makers = present(s.Done), present(s.Makers)
-	s.Kinds, s.Links = eachWhole(s.Kinds, Kind.Whole), present(s.Links)
+	s.Networks = EachWhole(s.Networks, Network.Whole)
+	s.Routers = EachWhole(s.Routers, Router.Whole)
+	s.Devices = EachWhole(s.Devices, Device.Whole)
+	s.Forwards = EachWhole(s.Forwards, Forward.Whole)
+	s.Visits = EachWhole(s.Visits, Visit.Whole)
+	s.Proofs = EachWhole(s.Proofs, Proof.Whole)
+	s.Done, s.Makers = Present(s.Done), Present(s.Makers)
+	s.Kinds, s.Links = EachWhole(s.Kinds, Kind.Whole), Present(s.Links)
 	return s
 }
 
-func (n Network) whole() Network {
-	n.DNS, n.Ranges, n.KeepFree = present(n.DNS), present(n.Ranges), present(n.KeepFree)
-	n.Servers, n.Crowds = present(n.Servers), present(n.Crowds)
-	n.Bands = eachWhole(n.Bands, func(b Band) Band { b.Kinds = present(b.Kinds); return b })
+// Whole gives it with every list and word Present.
+func (n Network) Whole() Network {
+	n.DNS, n.Ranges, n.KeepFree = Present(n.DNS), Present(n.Ranges), Present(n.KeepFree)
+	n.Servers, n.Crowds = Present(n.Servers), Present(n.Crowds)
+	n.Bands = EachWhole(n.Bands, func(b Band) Band { b.Kinds = Present(b.Kinds); return b })
 	return n
 }
 
-func (f HeldForward) whole() HeldForward {
-	f.From = present(f.From)
+// Whole gives it with every list and word Present.
+func (f HeldForward) Whole() HeldForward {
+	f.From = Present(f.From)
 	return f
 }
 
-func (r Router) whole() Router {
-	usual(&r.UPnP, "unknown")
-	usual(&r.LoopsBack, "unknown")
-	usual(&r.WAN.Kind, "unknown")
-	r.OwnPorts, r.Form = present(r.OwnPorts), r.Form.Whole()
-	if r.Networks = present(r.Networks); len(r.Networks) == 1 && r.Networks[0] == r.Network {
+// Whole gives it with every list and word Present.
+func (r Router) Whole() Router {
+	Usual(&r.UPnP, "unknown")
+	Usual(&r.LoopsBack, "unknown")
+	Usual(&r.WAN.Kind, "unknown")
+	r.OwnPorts, r.Form = Present(r.OwnPorts), r.Form.Whole()
+	if r.Networks = Present(r.Networks); len(r.Networks) == 1 && r.Networks[0] == r.Network {
 		r.Networks = []string{}
 	}
 	if r.Held != nil {
 		held := *r.Held
-		held.Forwards = eachWhole(held.Forwards, HeldForward.whole)
+		held.Forwards = EachWhole(held.Forwards, HeldForward.Whole)
 		r.Held = &held
 	}
 	if r.Mapped != nil {
 		mapped := *r.Mapped
-		mapped.By, mapped.Forwards = present(mapped.By), eachWhole(mapped.Forwards, HeldForward.whole)
+		mapped.By, mapped.Forwards = Present(mapped.By), EachWhole(mapped.Forwards, HeldForward.Whole)
 		r.Mapped = &mapped
 	}
 	return r
@@ -77,55 +80,62 @@ func (r Router) whole() Router {
 
 // Whole gives the form with every word that an absent one stands for.
 func (f Form) Whole() Form {
-	usual(&f.PortsPerLine, "range")
-	usual(&f.Renumber, "range")
-	usual(&f.LimitsSender, "no")
-	usual(&f.Reserves, "anywhere")
-	f.Protocols = present(f.Protocols)
-	f.Fields = eachWhole(f.Fields, FormField.whole)
-	f.ReservationFields = eachWhole(f.ReservationFields, FormField.whole)
+	Usual(&f.PortsPerLine, "range")
+	Usual(&f.Renumber, "range")
+	Usual(&f.LimitsSender, "no")
+	Usual(&f.Reserves, "anywhere")
+	f.Protocols = Present(f.Protocols)
+	f.Fields = EachWhole(f.Fields, FormField.Whole)
+	f.ReservationFields = EachWhole(f.ReservationFields, FormField.Whole)
 	return f
 }
 
-func (f FormField) whole() FormField {
-	usual(&f.Part, "rule")
-	usual(&f.Alphabet, "any")
+// Whole gives it with every list and word Present.
+func (f FormField) Whole() FormField {
+	Usual(&f.Part, "rule")
+	Usual(&f.Alphabet, "any")
 	return f
 }
 
-func (d Device) whole() Device {
-	d.Interfaces = eachWhole(d.Interfaces, Interface.whole)
-	d.Services = eachWhole(d.Services, Service.whole)
+// Whole gives it with every list and word Present.
+func (d Device) Whole() Device {
+	d.Interfaces = EachWhole(d.Interfaces, Interface.Whole)
+	d.Services = EachWhole(d.Services, Service.Whole)
 	return d
 }
 
-func (i Interface) whole() Interface {
-	usual(&i.Wants, "auto")
-	i.Evidence = eachWhole(i.Evidence, func(e Evidence) Evidence { e.Traits = present(e.Traits); return e })
+// Whole gives it with every list and word Present.
+func (i Interface) Whole() Interface {
+	Usual(&i.Wants, "auto")
+	i.Evidence = EachWhole(i.Evidence, func(e Evidence) Evidence { e.Traits = Present(e.Traits); return e })
 	return i
 }
 
-func (s Service) whole() Service {
-	s.CanSetTo, s.Open = present(s.CanSetTo), s.Open.whole()
+// Whole gives it with every list and word Present.
+func (s Service) Whole() Service {
+	s.CanSetTo, s.Open = Present(s.CanSetTo), s.Open.Whole()
 	return s
 }
 
-func (o *Open) whole() *Open {
+// Whole gives it with every list and word Present.
+func (o *Open) Whole() *Open {
 	if o == nil {
 		return nil
 	}
 	out := *o
-	usual(&out.Port, AnyPort)
-	out.From = present(out.From)
+	Usual(&out.Port, AnyPort)
+	out.From = Present(out.From)
 	return &out
 }
 
-func (f Forward) whole() Forward {
-	f.From = present(f.From)
+// Whole gives it with every list and word Present.
+func (f Forward) Whole() Forward {
+	f.From = Present(f.From)
 	return f
 }
 
-func (v Visit) whole() Visit {
-	v.Seen = present(v.Seen)
+// Whole gives it with every list and word Present.
+func (v Visit) Whole() Visit {
+	v.Seen = Present(v.Seen)
 	return v
 }

@@ -46,7 +46,7 @@ func (p *Protocol) UnmarshalText(text []byte) error {
 // MAC is a 48-bit hardware address in lower case with colons; empty is unknown.
 type MAC string
 
-// ParseMAC reads any usual notation: colons, dashes, blanks or dots between
+// ParseMAC reads any Usual notation: colons, dashes, blanks or dots between
 // octets or groups of four, none at all, octets of one digit. All zeros,
 // broadcast and multicast (IEEE 802, the group bit) name no interface and are
 // refused. Its error is a *span.Malformed.

@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"vestpin/core/addressing"
+	"vestpin/core/edit"
 	"vestpin/core/site"
 )
 
@@ -50,8 +51,8 @@ func addressFaults(v View) []Snag {
 
 // leaves reports whether a mend moves one of two away from an address.
 func leaves(m Mend, a addr, p, o site.Placed) bool {
-	return slices.ContainsFunc(m.Edits, func(e site.Edit) bool {
-		set, ok := e.(site.SetPin)
+	return slices.ContainsFunc(m.Edits, func(e edit.Edit) bool {
+		set, ok := e.(edit.SetPin)
 		return ok && (set.ID == p.Interface.ID || set.ID == o.Interface.ID) && set.Pin.Address != a
 	})
 }
@@ -81,7 +82,7 @@ func deviceSetInRange(v View) []Snag {
 		a := p.Interface.Pin.Address
 		mends := repin(v, p)
 		if _, ok := v.RouterOf(n.ID); p.Interface.MAC != "" && ok && addressing.CanReserve(v.View, n, a) {
-			if edits := []site.Edit{pinEdit(p, a, site.ByBoth)}; v.roomToReserve(edits) {
+			if edits := []edit.Edit{pinEdit(p, a, site.ByBoth)}; v.roomToReserve(edits) {
 				mends = append(mends, Mend{fmt.Sprintf("Reserve %s too", a), edits})
 			}
 		}
@@ -127,7 +128,7 @@ func forgetMAC(v View, p site.Placed) []Mend {
 	bare := *p.Interface
 	bare.MAC = ""
 	does := "Forget the MAC address of " + p.Label()
-	edits := []site.Edit{site.PutInterface{ID: p.Device.ID, Interface: bare}}
+	edits := []edit.Edit{edit.PutInterface{ID: p.Device.ID, Interface: bare}}
 	if p.Interface.Pin == nil || !p.Interface.Pin.Reserved() {
 		return []Mend{{does, edits}}
 	}

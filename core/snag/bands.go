@@ -6,6 +6,7 @@ import (
 
 	"vestpin/core/addressing"
 	"vestpin/core/catalogue"
+	"vestpin/core/edit"
 	"vestpin/core/ipv4"
 	"vestpin/core/site"
 	"vestpin/core/span"
@@ -37,7 +38,7 @@ func bandFull(v View) []Snag {
 			s.Says = fmt.Sprintf("The band %s (%s to %s) is full: %s outside it.", band.Name, band.From, band.To, pins)
 			if wider, ok := widerBand(after, n, k, list); ok {
 				s.Says += fmt.Sprintf(" A band from %s to %s would do.", ipv4.Addr(wider.Lo), ipv4.Addr(wider.Hi))
-				s.Mends = []Mend{{fmt.Sprintf("Make the band %s to %s", ipv4.Addr(wider.Lo), ipv4.Addr(wider.Hi)), []site.Edit{site.PutNetwork{Network: withBand(n, k, wider)}}}}
+				s.Mends = []Mend{{fmt.Sprintf("Make the band %s to %s", ipv4.Addr(wider.Lo), ipv4.Addr(wider.Hi)), []edit.Edit{edit.PutNetwork{Network: withBand(n, k, wider)}}}}
 			}
 			found = append(found, s)
 		}

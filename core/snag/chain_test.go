@@ -11,9 +11,11 @@ import (
 	"testing"
 
 	"vestpin/core/addressing"
+	"vestpin/core/edit"
 	"vestpin/core/past"
 	"vestpin/core/reach"
 	"vestpin/core/site"
+	"vestpin/core/sitefile"
 	"vestpin/core/suggest"
 )
 
@@ -34,16 +36,16 @@ func TestMendsOneByOne(t *testing.T) {
 		for _, sn := range snags {
 			for _, m := range sn.Mends {
 				taken++
-				next, _, err := site.Apply(s, m.Edits)
+				next, _, err := edit.Apply(s, m.Edits)
 				if err != nil {
 					t.Fatalf("round %d: %q is refused: %v", round, m.Does, err)
 				}
 				for _, after := range Check(site.NewView(next)) {
 					if after.Code == sn.Code && slices.Equal(after.About, sn.About) && after.Says == sn.Says {
-						t.Fatalf("round %d: %q does not end %s: %s\n%s", round, m.Does, sn.Code, sn.Says, site.Write(s))
+						t.Fatalf("round %d: %q does not end %s: %s\n%s", round, m.Does, sn.Code, sn.Says, sitefile.Write(s))
 					}
 					if key := after.Code + fmt.Sprint(after.About); after.Weight == Stops && !before[key] && !sharedFault(after, snags) {
-						t.Fatalf("round %d: %q of %s: %s\nbrings %s: %s\n%s", round, m.Does, sn.Code, sn.Says, key, after.Says, site.Write(s))
+						t.Fatalf("round %d: %q of %s: %s\nbrings %s: %s\n%s", round, m.Does, sn.Code, sn.Says, key, after.Says, sitefile.Write(s))
 					}
 				}
 			}
@@ -53,7 +55,7 @@ func TestMendsOneByOne(t *testing.T) {
 			t.Fatal(err)
 		}
 		if more, err := suggest.For(context.Background(), whole.Site, suggest.Halves{Addresses: true, Ports: true}); err != nil || len(more.Changes) > 0 {
-			t.Fatalf("round %d: after all is taken there is more: %+v, %v\n%s", round, more.Changes, err, site.Write(s))
+			t.Fatalf("round %d: after all is taken there is more: %+v, %v\n%s", round, more.Changes, err, sitefile.Write(s))
 		}
 		now := s
 		for range 20 {
@@ -61,7 +63,7 @@ func TestMendsOneByOne(t *testing.T) {
 			if !ok {
 				break
 			}
-			if now, _, err = site.Apply(now, m.Edits); err != nil {
+			if now, _, err = edit.Apply(now, m.Edits); err != nil {
 				t.Fatal(err)
 			}
 			opened++
@@ -77,14 +79,14 @@ func TestMendsOneByOne(t *testing.T) {
 			continue
 		}
 		if pinsOf(whole.Site) != pinsOf(now) {
-			t.Fatalf("round %d: all at once %s, one by one %s\n%s", round, pinsOf(whole.Site), pinsOf(now), site.Write(s))
+			t.Fatalf("round %d: all at once %s, one by one %s\n%s", round, pinsOf(whole.Site), pinsOf(now), sitefile.Write(s))
 		}
 		all, each := reach.Of(site.NewView(whole.Site)), reach.Of(site.NewView(now))
 		for _, w := range site.NewView(s).Wishes() {
 			there, _ := site.NewView(whole.Site).Service(w.Service.ID)
 			here, _ := site.NewView(now).Service(w.Service.ID)
 			if all.Met(there) && !each.Met(here) {
-				t.Fatalf("round %d: %s is met by the whole, and not one by one\n%s\nwhole\n%s\none by one\n%s", round, w.Service.ID, site.Write(s), site.Write(whole.Site), site.Write(now))
+				t.Fatalf("round %d: %s is met by the whole, and not one by one\n%s\nwhole\n%s\none by one\n%s", round, w.Service.ID, sitefile.Write(s), sitefile.Write(whole.Site), sitefile.Write(now))
 			}
 		}
 	}
@@ -114,8 +116,8 @@ func firstOpening(s site.Site) (Mend, bool) {
 			continue
 		}
 		for _, m := range sn.Mends {
-			_, shuts := m.Edits[0].(site.SetOpen)
-			set, pins := m.Edits[0].(site.SetPin)
+			_, shuts := m.Edits[0].(edit.SetOpen)
+			set, pins := m.Edits[0].(edit.SetPin)
 			if !shuts && (!pins || reflect.DeepEqual(plan[set.ID], *set.Pin)) { // else a way that the suggestion does not take
 				return m, true
 			}

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"vestpin/core/catalogue"
+	"vestpin/core/edit"
 	"vestpin/core/form"
 	"vestpin/core/reach"
 	"vestpin/core/site"
@@ -150,8 +151,8 @@ func moveAway(v View, f site.Forward) []Mend {
 // something in.
 func opensFirst(mends []Mend) []Mend {
 	shuts := func(m Mend) int {
-		_, open := m.Edits[0].(site.SetOpen)
-		_, gone := m.Edits[0].(site.RemoveForward)
+		_, open := m.Edits[0].(edit.SetOpen)
+		_, gone := m.Edits[0].(edit.RemoveForward)
 		if open || gone {
 			return 1
 		}
@@ -164,12 +165,12 @@ func opensFirst(mends []Mend) []Mend {
 // remove offers to remove a forward, with those on the routers behind that only it led
 // out; not where one of those is locked.
 func remove(v View, f site.Forward) []Mend {
-	edits := []site.Edit{site.RemoveForward{ID: f.ID}}
+	edits := []edit.Edit{edit.RemoveForward{ID: f.ID}}
 	for _, o := range ledBy(v, f) {
 		if o.Locked || o.Service != "" || len(ledBy(v, o)) > 0 {
 			return nil
 		}
-		edits = append(edits, site.RemoveForward{ID: o.ID})
+		edits = append(edits, edit.RemoveForward{ID: o.ID})
 	}
 	does := "Remove " + forwardName(f)
 	if len(edits) > 1 {
@@ -179,18 +180,18 @@ func remove(v View, f site.Forward) []Mend {
 }
 
 // doesOf says what edits do for a wish.
-func doesOf(w site.Wish, edits []site.Edit) string {
-	if set, ok := edits[0].(site.SetPin); ok && set.ID == w.Interface.ID && len(edits) > 1 {
+func doesOf(w site.Wish, edits []edit.Edit) string {
+	if set, ok := edits[0].(edit.SetPin); ok && set.ID == w.Interface.ID && len(edits) > 1 {
 		rest := doesOf(w, edits[1:])
 		return fmt.Sprintf("Pin %s at %s and %s", w.Device.Label(), set.Pin.Address, strings.ToLower(rest[:1])+rest[1:])
 	}
 	for _, e := range edits {
-		if put, ok := e.(site.PutService); ok && put.Service.ID == w.Service.ID {
+		if put, ok := e.(edit.PutService); ok && put.Service.ID == w.Service.ID {
 			return fmt.Sprintf("Set %s to %s on the device", w.Label(), put.Service.Ports)
 		}
 	}
 	for _, e := range slices.Backward(edits) {
-		if put, ok := e.(site.PutForward); ok && put.Forward.Service == w.Service.ID {
+		if put, ok := e.(edit.PutForward); ok && put.Forward.Service == w.Service.ID {
 			return fmt.Sprintf("Open %s at %s", w.Label(), put.Forward.Outside)
 		}
 	}
@@ -198,11 +199,11 @@ func doesOf(w site.Wish, edits []site.Edit) string {
 }
 
 func keepIn(v View, w site.Wish) Mend {
-	edits := []site.Edit{site.SetOpen{ID: w.Service.ID}}
+	edits := []edit.Edit{edit.SetOpen{ID: w.Service.ID}}
 	for _, f := range v.Forwards {
 		others := func(o site.Forward) bool { return o.Service != w.Service.ID || o.Locked }
 		if f.Service == w.Service.ID && !f.Locked && !slices.ContainsFunc(ledBy(v, f), others) {
-			edits = append(edits, site.RemoveForward{ID: f.ID})
+			edits = append(edits, edit.RemoveForward{ID: f.ID})
 		}
 	}
 	return Mend{"Keep " + w.Label() + " inside", edits}
@@ -273,7 +274,7 @@ func forwardTarget(v View) []Snag {
 				if p.Interface.Pin == nil && r.On(p.Interface.Network) {
 					redirected := f
 					redirected.To = p.Interface.ID
-					mends = append([]Mend{{fmt.Sprintf("Send it to %s, seen there", p.Label()), []site.Edit{site.PutForward{Forward: redirected}}}}, mends...)
+					mends = append([]Mend{{fmt.Sprintf("Send it to %s, seen there", p.Label()), []edit.Edit{edit.PutForward{Forward: redirected}}}}, mends...)
 				}
 			}
 			found = append(found, Snag{
@@ -334,7 +335,7 @@ func exposedHost(v View) []Snag {
 		shut.ExposedHost = ""
 		s := Snag{
 			Code: "exposed-host", About: []site.Ref{r.Ref()},
-			Mends: []Mend{{"Expose nobody at " + r.Label(), []site.Edit{site.PutRouter{Router: shut}}}},
+			Mends: []Mend{{"Expose nobody at " + r.Label(), []edit.Edit{edit.PutRouter{Router: shut}}}},
 		}
 		inner, behind := reach.Inner(v.View, r.ID, address)
 		switch {
@@ -359,7 +360,7 @@ func exposedHost(v View) []Snag {
 // carriesWishes reports whether services are reached now that would not be any more once a
 // router exposes nobody.
 func carriesWishes(v View, shut site.Router) bool {
-	next, _, err := site.Apply(v.Site, []site.Edit{site.PutRouter{Router: shut}})
+	next, _, err := edit.Apply(v.Site, []edit.Edit{edit.PutRouter{Router: shut}})
 	if err != nil {
 		return true
 	}
@@ -376,7 +377,7 @@ func forwardTwice(v View) []Snag {
 				found = append(found, Snag{
 					Code: "forward-twice", About: append(about(v, p[0]), p[1].Ref()),
 					Says:  fmt.Sprintf("%s stands there twice.", forwardName(p[0])),
-					Mends: []Mend{{"Remove the second", []site.Edit{site.RemoveForward{ID: p[1].ID}}}},
+					Mends: []Mend{{"Remove the second", []edit.Edit{edit.RemoveForward{ID: p[1].ID}}}},
 				})
 			}
 		}

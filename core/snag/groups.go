@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 
+	"vestpin/core/edit"
 	"vestpin/core/site"
 )
 
@@ -89,16 +90,16 @@ func firstVerb(m Mend) string {
 		return "Mend"
 	}
 	switch e := m.Edits[0].(type) {
-	case site.SetPin:
+	case edit.SetPin:
 		if e.Pin == nil {
 			return "Loosen"
 		}
 		return "Pin"
-	case site.PutForward:
+	case edit.PutForward:
 		return "Open"
-	case site.RemoveForward:
+	case edit.RemoveForward:
 		return "Remove"
-	case site.SetOpen:
+	case edit.SetOpen:
 		if e.Open == nil {
 			return "Keep in"
 		}
@@ -109,9 +110,9 @@ func firstVerb(m Mend) string {
 
 // Mended is what mends many snags at once.
 type Mended struct {
-	Edits site.Edits `json:"edits"`
-	Ended int        `json:"ended" doc:"Snags of the kind that are gone then"`
-	Left  int        `json:"left" doc:"Snags of the kind that are still there: each needs a look of its own"`
+	Edits edit.List `json:"edits"`
+	Ended int       `json:"ended" doc:"Snags of the kind that are gone then"`
+	Left  int       `json:"left" doc:"Snags of the kind that are still there: each needs a look of its own"`
 }
 
 // mostRounds is how often what is left is looked at again.
@@ -121,7 +122,7 @@ const mostRounds = 4
 // together, and then what is left of them. It makes nothing heavier: a mend that would bring
 // a snag that stops work is left out.
 func MendAll(s site.View, code string) Mended {
-	out := Mended{Edits: []site.Edit{}}
+	out := Mended{Edits: []edit.Edit{}}
 	snags := Check(s)
 	before := count(snags, code)
 	out.Left = before
@@ -170,21 +171,21 @@ func stops(snags []Snag, code string) int {
 
 // together are the edits of the first mends that do not overwrite one another's, nor pin two
 // interfaces alike.
-func together(snags []Snag, code string) []site.Edit {
-	var out []site.Edit
-	var touched []site.Touch
+func together(snags []Snag, code string) []edit.Edit {
+	var out []edit.Edit
+	var touched []edit.Touch
 	at := map[addr]bool{}
 	for _, s := range snags {
 		if s.Code != code || len(s.Mends) == 0 {
 			continue
 		}
 		edits := s.Mends[0].Edits
-		mine := site.Touches(edits)
-		if _, both := site.Disagree(mine, touched); both || pinsAny(edits, at) {
+		mine := edit.Touches(edits)
+		if _, both := edit.Disagree(mine, touched); both || pinsAny(edits, at) {
 			continue
 		}
 		for _, e := range edits {
-			if set, ok := e.(site.SetPin); ok && set.Pin != nil {
+			if set, ok := e.(edit.SetPin); ok && set.Pin != nil {
 				at[set.Pin.Address] = true
 			}
 		}
@@ -194,16 +195,16 @@ func together(snags []Snag, code string) []site.Edit {
 	return out
 }
 
-func pinsAny(edits []site.Edit, at map[addr]bool) bool {
-	return slices.ContainsFunc(edits, func(e site.Edit) bool {
-		set, ok := e.(site.SetPin)
+func pinsAny(edits []edit.Edit, at map[addr]bool) bool {
+	return slices.ContainsFunc(edits, func(e edit.Edit) bool {
+		set, ok := e.(edit.SetPin)
 		return ok && set.Pin != nil && at[set.Pin.Address]
 	})
 }
 
 // take makes edits, and refuses where no snag of the kind ends or something else stops work.
-func take(s site.View, snags []Snag, code string, edits []site.Edit) (site.View, []Snag, bool) {
-	made, _, err := site.Apply(s.Site, edits)
+func take(s site.View, snags []Snag, code string, edits []edit.Edit) (site.View, []Snag, bool) {
+	made, _, err := edit.Apply(s.Site, edits)
 	if err != nil {
 		return s, snags, false
 	}
@@ -218,8 +219,8 @@ func take(s site.View, snags []Snag, code string, edits []site.Edit) (site.View,
 // mostSingly is how many mends are tried one by one where they do not go together.
 const mostSingly = 20
 
-func oneByOne(s site.View, snags []Snag, code string) ([]site.Edit, site.View, []Snag) {
-	var out []site.Edit
+func oneByOne(s site.View, snags []Snag, code string) ([]edit.Edit, site.View, []Snag) {
+	var out []edit.Edit
 	tried := map[string]bool{}
 	for range mostSingly {
 		i := slices.IndexFunc(snags, func(n Snag) bool {

@@ -5,6 +5,7 @@ import (
 	"net/netip"
 	"testing"
 
+	"vestpin/core/edit"
 	"vestpin/core/site"
 	"vestpin/core/span"
 )
@@ -35,7 +36,7 @@ func TestGroupsAreMendedAtOnce(t *testing.T) {
 				continue
 			}
 			all := MendAll(v, g.Code)
-			next, undo, err := site.Apply(s, all.Edits)
+			next, undo, err := edit.Apply(s, all.Edits)
 			if err != nil {
 				t.Fatalf("%d, %s: %v", round, g.Code, err)
 			}
@@ -46,7 +47,7 @@ func TestGroupsAreMendedAtOnce(t *testing.T) {
 			if stops(after, g.Code) > stops(snags, g.Code) {
 				t.Errorf("%d, %s: more stops work than before", round, g.Code)
 			}
-			if back, _, err := site.Apply(next, undo); err != nil || len(back.Devices) != len(s.Devices) {
+			if back, _, err := edit.Apply(next, undo); err != nil || len(back.Devices) != len(s.Devices) {
 				t.Errorf("%d, %s: no way back: %v", round, g.Code, err)
 			}
 			ended += all.Ended
@@ -86,7 +87,7 @@ func TestPinAll(t *testing.T) {
 	all := MendAll(v, "open-but-loose")
 	at := map[netip.Addr]bool{}
 	for _, e := range all.Edits {
-		at[e.(site.SetPin).Pin.Address] = true
+		at[e.(edit.SetPin).Pin.Address] = true
 	}
 	if all.Ended != 5 || all.Left != 0 || len(at) != 5 {
 		t.Errorf("%d ended, %d left, %d addresses", all.Ended, all.Left, len(at))

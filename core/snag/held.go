@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"vestpin/core/edit"
 	"vestpin/core/forwarding"
 	"vestpin/core/reach"
 	"vestpin/core/site"
@@ -97,7 +98,7 @@ func heldMends(v View, r site.Router, f site.Forward, group []reach.Discrepancy)
 	}
 	var mends []Mend
 	if patch, ok := asPlanned(v, r, f, d); ok {
-		mends = append(mends, Mend{Does: does, Edits: []site.Edit{patch}})
+		mends = append(mends, Mend{Does: does, Edits: []edit.Edit{patch}})
 	}
 	leads := f.ID != "" && len(ledBy(v, f)) > 0 // forwards on a router behind would be without it
 	if edits := forwarding.TakeHeld(v.View, r.ID, group); len(edits) > 0 && !leads {
@@ -118,7 +119,7 @@ func exposedMends(v View, r site.Router, d reach.Discrepancy) []Mend {
 	}
 	var mends []Mend
 	if d.Plan.Fate == reach.Dropped || d.Plan.Address.IsValid() {
-		mends = append(mends, Mend{does, []site.Edit{site.PutRouter{Router: noted}}})
+		mends = append(mends, Mend{does, []edit.Edit{edit.PutRouter{Router: noted}}})
 	}
 	taken := r
 	taken.ExposedHost, does = "", "Plan no exposed host at "+r.Label()
@@ -128,15 +129,15 @@ func exposedMends(v View, r site.Router, d reach.Discrepancy) []Mend {
 			taken.ExposedHost = p.Interface.ID
 		}
 	}
-	return append(mends, Mend{does, []site.Edit{site.PutRouter{Router: taken}}})
+	return append(mends, Mend{does, []edit.Edit{edit.PutRouter{Router: taken}}})
 }
 
 // asPlanned is what a router holds once a planned forward is typed in the place of a line of
 // it, or the line is deleted: with the forward all others that it meets are there, first
 // and in the order of the plan, and what they cover is gone. False where the plan gives no
 // address to type.
-func asPlanned(v View, r site.Router, f site.Forward, d reach.Discrepancy) (site.PatchHeld, bool) {
-	patch := site.PatchHeld{ID: r.ID, Drop: []site.HeldForward{}, Add: []site.HeldForward{}}
+func asPlanned(v View, r site.Router, f site.Forward, d reach.Discrepancy) (edit.PatchHeld, bool) {
+	patch := edit.PatchHeld{ID: r.ID, Drop: []site.HeldForward{}, Add: []site.HeldForward{}}
 	region := map[site.Protocol]span.Set{}
 	widen := func(proto site.Protocol, ports span.Ports) {
 		for _, p := range proto.Each() {

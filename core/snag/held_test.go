@@ -6,9 +6,11 @@ import (
 	"slices"
 	"testing"
 
+	"vestpin/core/edit"
 	"vestpin/core/past"
 	"vestpin/core/reach"
 	"vestpin/core/site"
+	"vestpin/core/sitefile"
 	"vestpin/core/span"
 )
 
@@ -68,21 +70,21 @@ func TestDifferencesAreMended(t *testing.T) {
 					break
 				}
 				if steps == 40 {
-					t.Fatalf("round %d, way %d: it never ends: %v\n%s\n%s", round, way, snags[0], site.Write(s), site.Write(now))
+					t.Fatalf("round %d, way %d: it never ends: %v\n%s\n%s", round, way, snags[0], sitefile.Write(s), sitefile.Write(now))
 				}
-				next, _, err := site.Apply(now, snags[0].Mends[way].Edits)
+				next, _, err := edit.Apply(now, snags[0].Mends[way].Edits)
 				if err != nil {
 					t.Fatalf("round %d: %v: %v", round, snags[0].Says, err)
 				}
 				if slices.ContainsFunc(differing(next), func(o Snag) bool { return o.Says == snags[0].Says && slices.Equal(o.About, snags[0].About) }) {
-					t.Fatalf("round %d, way %d: %q stays after %q\n%s", round, way, snags[0].Says, snags[0].Mends[way].Does, site.Write(now))
+					t.Fatalf("round %d, way %d: %q stays after %q\n%s", round, way, snags[0].Says, snags[0].Mends[way].Does, sitefile.Write(now))
 				}
 				now = next
 				mended[way]++
 			}
 			c := reach.Of(site.NewView(now)).Compare(now.Routers[0].ID, *now.Routers[0].Held)
 			if way == 0 && !c.Same() && !slices.ContainsFunc(c.Differs, func(d reach.Discrepancy) bool { return !d.Plan.Address.IsValid() }) {
-				t.Fatalf("round %d: after all mends there is left: %v\n%s", round, c.Differs, site.Write(now))
+				t.Fatalf("round %d: after all mends there is left: %v\n%s", round, c.Differs, sitefile.Write(now))
 			}
 		}
 	}

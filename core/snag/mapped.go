@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 
+	"vestpin/core/edit"
 	"vestpin/core/reach"
 	"vestpin/core/site"
 	"vestpin/core/span"
@@ -74,7 +75,7 @@ func claimedNotThere(v View) []Snag {
 				found = append(found, Snag{
 					Code: "claimed-not-there", About: []site.Ref{s.Ref(), d.Ref(), r.Ref()},
 					Says:  fmt.Sprintf("%s says that it had %s opened at %s by itself (UPnP); the router lists no such port.", w.Label(), s.Claims, r.Label()),
-					Mends: []Mend{{"Forget what " + d.Label() + " says", []site.Edit{site.PutService{ID: d.ID, Service: forget}}}},
+					Mends: []Mend{{"Forget what " + d.Label() + " says", []edit.Edit{edit.PutService{ID: d.ID, Service: forget}}}},
 				})
 			}
 		}
@@ -123,7 +124,7 @@ func outsideTold(v View) []Snag {
 		}
 		found = append(found, Snag{
 			Code: "outside-told-otherwise", About: []site.Ref{r.Ref()}, Says: says,
-			Mends: []Mend{{"Enter " + r.Mapped.Outside.String(), []site.Edit{site.PutRouter{Router: told}}}},
+			Mends: []Mend{{"Enter " + r.Mapped.Outside.String(), []edit.Edit{edit.PutRouter{Router: told}}}},
 		})
 	}
 	return found

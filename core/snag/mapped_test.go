@@ -5,7 +5,9 @@ import (
 	"strings"
 	"testing"
 
+	"vestpin/core/edit"
 	"vestpin/core/site"
+	"vestpin/core/sitefile"
 )
 
 // What devices had a router open is held against the plan, and what the router tells of its
@@ -37,7 +39,7 @@ func TestMapped(t *testing.T) {
 		if claims {
 			claim = `,"claims":"41200"`
 		}
-		s, err := site.Read([]byte(strings.NewReplacer("OUTSIDE", c.outside, "MAPPED", mapped, "CLAIMS", claim).Replace(file)))
+		s, err := sitefile.Read([]byte(strings.NewReplacer("OUTSIDE", c.outside, "MAPPED", mapped, "CLAIMS", claim).Replace(file)))
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -48,7 +50,7 @@ func TestMapped(t *testing.T) {
 			}
 			got = append(got, sn.Says)
 			for _, m := range sn.Mends {
-				after, _, err := site.Apply(s, m.Edits)
+				after, _, err := edit.Apply(s, m.Edits)
 				if err != nil || slices.ContainsFunc(Check(site.NewView(after)), func(o Snag) bool { return o.Code == sn.Code }) {
 					t.Errorf("%s: %s does not end it: %v", c.what, m.Does, err)
 				}

@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"vestpin/core/addressing"
+	"vestpin/core/edit"
 	"vestpin/core/ipv4"
 	"vestpin/core/site"
 	"vestpin/core/span"
@@ -67,7 +68,7 @@ func trimRange(v View, n site.Network, i int) []Mend {
 			return nil
 		}
 	}
-	return []Mend{{does, []site.Edit{site.PutNetwork{Network: fixed}}}}
+	return []Mend{{does, []edit.Edit{edit.PutNetwork{Network: fixed}}}}
 }
 
 // subnetTwice finds networks whose subnets overlap and that meet at a router, which cannot

@@ -12,6 +12,7 @@ import (
 	"vestpin/core/past"
 	"vestpin/core/reach"
 	"vestpin/core/site"
+	"vestpin/core/sitefile"
 	"vestpin/core/suggest"
 )
 
@@ -68,7 +69,7 @@ func TestManySites(t *testing.T) {
 			for round := range rounds / 4 {
 				s := past.Chain(r, 3)
 				if why := holds(r, s); why != "" {
-					t.Fatalf("round %d: %s\n%s", round, why, site.Write(s))
+					t.Fatalf("round %d: %s\n%s", round, why, sitefile.Write(s))
 				}
 			}
 		})
@@ -78,7 +79,7 @@ func TestManySites(t *testing.T) {
 // holds says what does not hold at a site.
 func holds(r *rand.Rand, s site.Site) string {
 	v := site.NewView(s)
-	o := past.ReadOracle(site.Write(s))
+	o := past.ReadOracle(sitefile.Write(s))
 	m := reach.Of(v)
 	for _, router := range s.Routers {
 		for range 12 {
@@ -113,7 +114,7 @@ func holds(r *rand.Rand, s site.Site) string {
 		}
 	}
 	broken := o.Faults(someSenders)
-	for _, fault := range past.ReadOracle(site.Write(plan.Site)).Faults(someSenders) {
+	for _, fault := range past.ReadOracle(sitefile.Write(plan.Site)).Faults(someSenders) {
 		if strings.HasPrefix(fault, "wish-unmet ") && !slices.Contains(broken, fault) {
 			return fault + " by the suggestion, and it worked"
 		}

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"vestpin/core/edit"
 	"vestpin/core/reach"
 	"vestpin/core/site"
 )
@@ -36,5 +37,5 @@ func addressChanged(v View) []Snag {
 		says += " Still pointing there: " + strings.Join(old, ", ") + "."
 	}
 	r.WAN.Address = told.Address
-	return []Snag{{Code: "address-changed", About: []site.Ref{r.Ref()}, Says: says, Mends: []Mend{{"Enter " + told.Address.String(), []site.Edit{site.PutRouter{Router: r}}}}}}
+	return []Snag{{Code: "address-changed", About: []site.Ref{r.Ref()}, Says: says, Mends: []Mend{{"Enter " + told.Address.String(), []edit.Edit{edit.PutRouter{Router: r}}}}}}
 }

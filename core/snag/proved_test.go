@@ -4,14 +4,16 @@ import (
 	"net/netip"
 	"testing"
 
+	"vestpin/core/edit"
 	"vestpin/core/site"
+	"vestpin/core/sitefile"
 )
 
 // A site that was seen at another address than entered says so, with what still points at the
 // old one; the mend enters the new one.
 func TestAddressChanged(t *testing.T) {
 	a := netip.MustParseAddr
-	base, err := site.Read([]byte(shutSiteWithName))
+	base, err := sitefile.Read([]byte(shutSiteWithName))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -32,7 +34,7 @@ func TestAddressChanged(t *testing.T) {
 				continue
 			}
 			got = sn.Says
-			after, _, err := site.Apply(s, sn.Mends[0].Edits)
+			after, _, err := edit.Apply(s, sn.Mends[0].Edits)
 			if err != nil || after.Routers[0].WAN.Address != a(c.told) || count(Check(site.NewView(after)), "address-changed") > 0 {
 				t.Errorf("%s: the mend gives %v %v", c.what, after.Routers[0].WAN, err)
 			}

@@ -10,7 +10,9 @@ import (
 	"strconv"
 	"testing"
 
+	"vestpin/core/edit"
 	"vestpin/core/site"
+	"vestpin/core/sitefile"
 	"vestpin/core/span"
 	"vestpin/core/suggest"
 )
@@ -103,31 +105,31 @@ func TestTangledSites(t *testing.T) {
 				t.Fatalf("round %d: half a snag: %+v", round, sn)
 			}
 			for _, m := range sn.Mends {
-				next, undo, err := site.Apply(s, m.Edits)
+				next, undo, err := edit.Apply(s, m.Edits)
 				if err != nil {
-					t.Fatalf("round %d: %s: %q is refused: %v\n%s", round, sn.Code, m.Does, err, site.Write(s))
+					t.Fatalf("round %d: %s: %q is refused: %v\n%s", round, sn.Code, m.Does, err, sitefile.Write(s))
 				}
 				for _, after := range Check(site.NewView(next)) {
 					if after.Code == sn.Code && slices.Equal(after.About, sn.About) {
-						t.Fatalf("round %d: %q does not end %s: %s\n%s", round, m.Does, sn.Code, sn.Says, site.Write(s))
+						t.Fatalf("round %d: %q does not end %s: %s\n%s", round, m.Does, sn.Code, sn.Says, sitefile.Write(s))
 					}
 					if key := after.Code + fmt.Sprint(after.About); after.Weight == Stops && !stops[key] && !sharedFault(after, snags) {
-						t.Fatalf("round %d: %q of %s: %s brings %s: %s\n%s", round, m.Does, sn.Code, sn.Says, key, after.Says, site.Write(s))
+						t.Fatalf("round %d: %q of %s: %s brings %s: %s\n%s", round, m.Does, sn.Code, sn.Says, key, after.Says, sitefile.Write(s))
 					}
 				}
 				mends++
-				if back, _, err := site.Apply(next, undo); err != nil || string(site.Write(back)) != string(site.Write(s)) {
+				if back, _, err := edit.Apply(next, undo); err != nil || string(sitefile.Write(back)) != string(sitefile.Write(s)) {
 					t.Fatalf("round %d: %q cannot be undone: %v", round, m.Does, err)
 				}
 			}
 		}
 		result, err := suggest.For(context.Background(), s, suggest.Halves{Addresses: true, Ports: true})
 		if err != nil {
-			t.Fatalf("round %d: %v\n%s", round, err, site.Write(s))
+			t.Fatalf("round %d: %v\n%s", round, err, sitefile.Write(s))
 		}
 		again, err := suggest.For(context.Background(), result.Site, suggest.Halves{Addresses: true, Ports: true})
 		if err != nil || len(again.Changes) > 0 || !result.Proven {
-			t.Fatalf("round %d: after all is taken there is more: %+v, %v\n%s\nbecame\n%s", round, again.Changes, err, site.Write(s), site.Write(result.Site))
+			t.Fatalf("round %d: after all is taken there is more: %+v, %v\n%s\nbecame\n%s", round, again.Changes, err, sitefile.Write(s), sitefile.Write(result.Site))
 		}
 		// A forward made by hand is never altered, so one to a bare address may lose
 		// the device that is moved from there; how many reservations a router takes
@@ -136,7 +138,7 @@ func TestTangledSites(t *testing.T) {
 		before := stopping(snags)
 		for what := range stopping(Check(site.NewView(result.Site))) {
 			if !before[what] && !slices.Contains(excused, what) {
-				t.Fatalf("round %d: the suggestions bring %s\n%s\nbecame\n%s", round, what, site.Write(s), site.Write(result.Site))
+				t.Fatalf("round %d: the suggestions bring %s\n%s\nbecame\n%s", round, what, sitefile.Write(s), sitefile.Write(result.Site))
 			}
 		}
 	}

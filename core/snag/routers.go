@@ -7,6 +7,7 @@ import (
 
 	"vestpin/core/addressing"
 
+	"vestpin/core/edit"
 	"vestpin/core/reach"
 	"vestpin/core/site"
 	"vestpin/core/span"
@@ -79,7 +80,7 @@ func fewerReservations(v View, router site.Ref) []Mend {
 		return nil
 	}
 	slices.SortStableFunc(list, func(p, q site.Placed) int { return q.Device.Importance() - p.Device.Importance() })
-	var edits []site.Edit
+	var edits []edit.Edit
 	for _, p := range list[:more] {
 		edits = append(edits, pinEdit(p, p.Interface.Pin.Address, site.ByDevice))
 	}
@@ -195,7 +196,7 @@ func leadOut(v View, f site.Forward, r, outer site.Router) []Mend {
 		plan := v.beside(site.Wish{Device: &site.Device{Name: forwardName(f)}, Interface: inner, Service: service})
 		if edits := plan.Edits(); len(edits) > 0 && len(plan.Unmet) == 0 {
 			for i, e := range edits {
-				put := e.(site.PutForward)
+				put := e.(edit.PutForward)
 				put.Forward.Name = f.Name
 				put.Forward.ID = site.FreeID(fmt.Sprint(f.ID, "-", put.Forward.Router), func(id string) bool { return hasForward(v, id) })
 				put.Forward.Service = f.Service
@@ -213,12 +214,12 @@ func leadOut(v View, f site.Forward, r, outer site.Router) []Mend {
 }
 
 // endsMissing reports whether a forward is gone, or led out whole, once edits are made.
-func (v View) endsMissing(edits []site.Edit, f site.Forward) bool {
+func (v View) endsMissing(edits []edit.Edit, f site.Forward) bool {
 	if v.left.ports--; v.left.ports < 0 {
 		v.left.short = true
 		return false
 	}
-	next, _, err := site.Apply(v.Site, edits)
+	next, _, err := edit.Apply(v.Site, edits)
 	if err != nil {
 		return false
 	}
@@ -297,7 +298,7 @@ func upnpOn(v View) []Snag {
 			found = append(found, Snag{
 				Code: "upnp-on", About: []site.Ref{r.Ref()},
 				Says:  fmt.Sprintf("UPnP is on at %s: a device can take an outside port that is planned here.", r.Label()),
-				Mends: []Mend{{"Note that UPnP is off now", []site.Edit{site.PutRouter{Router: off}}}},
+				Mends: []Mend{{"Note that UPnP is off now", []edit.Edit{edit.PutRouter{Router: off}}}},
 			})
 		}
 	}
@@ -377,7 +378,7 @@ func innerOutsideMoves(v View) []Snag {
 		case known:
 			s.About = append(s.About, device.Device.Ref())
 			pin := site.Pin{Address: r.WAN.Address, By: addressing.Way(v.View, *device.Interface)}
-			if edits := []site.Edit{site.SetPin{ID: device.Interface.ID, Pin: &pin}}; v.roomToReserve(edits) && pin.Reserved() && addressing.Free(v.View, device, pin.Address, pin.By) == "" {
+			if edits := []edit.Edit{edit.SetPin{ID: device.Interface.ID, Pin: &pin}}; v.roomToReserve(edits) && pin.Reserved() && addressing.Free(v.View, device, pin.Address, pin.By) == "" {
 				s.Mends = []Mend{{fmt.Sprintf("Reserve %s for %s at %s", pin.Address, device.Label(), outer.Label()), edits}}
 			}
 		default:

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"vestpin/core/edit"
 	"vestpin/core/form"
 	"vestpin/core/site"
 )
@@ -73,11 +74,11 @@ func limited(v View, w site.Wish, rivals []site.Wish) []way {
 			few := *of.Service.Open
 			few.From = list
 			does := fmt.Sprintf("Let only %s reach %s, and open %s", sendersSay(list), of.Label(), w.Label())
-			edits := []site.Edit{site.SetOpen{ID: of.Service.ID, Open: &few}}
+			edits := []edit.Edit{edit.SetOpen{ID: of.Service.ID, Open: &few}}
 			for _, f := range v.forwardsOf(of.Service.ID) {
 				if !f.Locked {
 					f.From = list
-					edits = append(edits, site.PutForward{Forward: f})
+					edits = append(edits, edit.PutForward{Forward: f})
 				}
 			}
 			out = append(out, way{does, edits})
@@ -113,21 +114,21 @@ func tamed(v View, f site.Forward) []Mend {
 		if was, err := page.Count(f); err != nil || r.Form.Lines > 0 && v.typed(r).All()+n-was > r.Form.Lines {
 			continue
 		}
-		edits := []site.Edit{site.PutForward{Forward: few}}
+		edits := []edit.Edit{edit.PutForward{Forward: few}}
 		for _, w := range served {
 			open := *w.Service.Open
 			open.From = list
-			edits = append(edits, site.SetOpen{ID: w.Service.ID, Open: &open})
+			edits = append(edits, edit.SetOpen{ID: w.Service.ID, Open: &open})
 		}
 		out = append(out, Mend{fmt.Sprintf("Let only %s through %s", sendersSay(list), forwardName(f)), edits})
 	}
 	if len(ledBy(v, f)) > 0 {
 		return out
 	}
-	shut := Mend{"Remove " + forwardName(f), []site.Edit{site.RemoveForward{ID: f.ID}}}
+	shut := Mend{"Remove " + forwardName(f), []edit.Edit{edit.RemoveForward{ID: f.ID}}}
 	for _, w := range served {
 		shut.Does += ", and keep " + w.Label() + " inside"
-		shut.Edits = append(shut.Edits, site.SetOpen{ID: w.Service.ID})
+		shut.Edits = append(shut.Edits, edit.SetOpen{ID: w.Service.ID})
 	}
 	if len(served) == 1 && served[0].Service.ID == f.Service {
 		shut = keepIn(v, served[0])

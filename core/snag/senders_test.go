@@ -6,7 +6,9 @@ import (
 	"strings"
 	"testing"
 
+	"vestpin/core/edit"
 	"vestpin/core/site"
+	"vestpin/core/sitefile"
 )
 
 // sendersSite has a phone base that everybody reaches, a door entry for one sender at the
@@ -17,7 +19,7 @@ func sendersSite(t *testing.T, limits string) site.Site {
 	text = strings.Replace(text, `"devices":[`, `"links":[{"id":"l","end":"calls","interface":"a.0","far":{"name":"Farm office","dial":"203.0.113.9:5060/udp"}}],"devices":[
 		{"id":"pc","name":"Desk","interfaces":[{"id":"pc.0","network":"main","pin":{"address":"10.48.16.12","by":"device"}}],"services":[{"id":"pc.s","name":"desktop","interface":"pc.0","protocol":"tcp","ports":"3389","open":{"port":"any"}}]},`, 1)
 	text = strings.Replace(text, `"forwards":[`, `"forwards":[{"id":"pcf","router":"edge","enabled":true,"protocol":"tcp","outside":"3389","to":"pc.0","service":"pc.s"},`, 1)
-	s, err := site.Read([]byte(text))
+	s, err := sitefile.Read([]byte(text))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -83,7 +85,7 @@ func TestRiskyForwardsAreTamed(t *testing.T) {
 		before := Check(v)
 		for _, m := range mendsOf(s, "forward-risky") {
 			tried++
-			after, _, err := site.Apply(s, m.Edits)
+			after, _, err := edit.Apply(s, m.Edits)
 			if err != nil {
 				t.Fatalf("%s: %v", m.Does, err)
 			}

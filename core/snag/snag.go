@@ -9,6 +9,7 @@ import (
 
 	"vestpin/core/addressing"
 	"vestpin/core/catalogue"
+	"vestpin/core/edit"
 	"vestpin/core/form"
 	"vestpin/core/forwarding"
 	"vestpin/core/reach"
@@ -38,8 +39,8 @@ type Snag struct {
 
 // Mend is a set of edits that ends a snag, and what they do in words.
 type Mend struct {
-	Does  string     `json:"does"`
-	Edits site.Edits `json:"edits"`
+	Does  string    `json:"does"`
+	Edits edit.List `json:"edits"`
 }
 
 // View is what the rules look at, what is worked out once for all of them, and how much
@@ -143,7 +144,7 @@ func (v View) plan() *suggest.Result {
 
 // open gives the edits that do with a service what the suggestion does, without leaving a
 // forward on an inner router that was led out before without a partner.
-func (v View) open(w site.Wish) []site.Edit {
+func (v View) open(w site.Wish) []edit.Edit {
 	return v.plan().Open(w, func(next site.View) bool {
 		if v.left.ports--; v.left.ports < 0 {
 			v.left.short = true
@@ -271,7 +272,7 @@ func lighten(list []Snag) {
 	for i, s := range list {
 		for _, m := range s.Mends {
 			for _, e := range m.Edits {
-				data, err := site.Written{Edit: e}.MarshalJSON()
+				data, err := edit.Written{Edit: e}.MarshalJSON()
 				if err != nil {
 					continue
 				}
@@ -306,7 +307,7 @@ func atMostAlike(found []Snag) []Snag {
 // does, or where that leaves it alone, at the nearest address that is free.
 func repin(v View, p site.Placed) []Mend {
 	if edits := v.pins().Pin(p.Interface.ID); len(edits) > 0 && v.roomToReserve(edits) {
-		pin := edits[0].(site.SetPin).Pin
+		pin := edits[0].(edit.SetPin).Pin
 		return withFollowers(v, doesPin(p, *pin), edits)
 	}
 	by := addressing.Way(v.View, *p.Interface)
@@ -314,13 +315,13 @@ func repin(v View, p site.Placed) []Mend {
 		by = p.Interface.Pin.By // the way that was chosen, since it can be gone
 	}
 	if a, ok := v.nearest(p, by); ok {
-		edits := []site.Edit{pinEdit(p, a, by)}
+		edits := []edit.Edit{pinEdit(p, a, by)}
 		if v.roomToReserve(edits) {
 			return withFollowers(v, doesPin(p, site.Pin{Address: a, By: by}), edits)
 		}
 	}
 	if a, ok := v.nearest(p, site.ByDevice); ok && by != site.ByDevice {
-		edits := []site.Edit{pinEdit(p, a, site.ByDevice)}
+		edits := []edit.Edit{pinEdit(p, a, site.ByDevice)}
 		return withFollowers(v, doesPin(p, site.Pin{Address: a, By: site.ByDevice})+", set on the device", edits)
 	}
 	return nil
@@ -340,10 +341,10 @@ func doesPin(p site.Placed, pin site.Pin) string {
 
 // roomToReserve reports whether pins leave a router with no more reservations than it
 // takes, or than it has now.
-func (v View) roomToReserve(edits []site.Edit) bool {
+func (v View) roomToReserve(edits []edit.Edit) bool {
 	more := map[string]int{} // by router
 	for _, e := range edits {
-		set, ok := e.(site.SetPin)
+		set, ok := e.(edit.SetPin)
 		if !ok {
 			continue
 		}
@@ -368,10 +369,10 @@ func (v View) roomToReserve(edits []site.Edit) bool {
 // withFollowers gives a mend that pins, with edits that let forwards to a bare address
 // follow the device that leaves it: else they would lead to nobody. None where they could
 // not, since the device is entered on another network.
-func withFollowers(v View, does string, edits []site.Edit) []Mend {
+func withFollowers(v View, does string, edits []edit.Edit) []Mend {
 	out := edits
 	for _, e := range edits {
-		set, ok := e.(site.SetPin)
+		set, ok := e.(edit.SetPin)
 		if !ok {
 			continue
 		}
@@ -387,21 +388,21 @@ func withFollowers(v View, does string, edits []site.Edit) []Mend {
 				return nil
 			}
 			f.To = p.Interface.ID
-			out = append(out, site.PutForward{Forward: f})
+			out = append(out, edit.PutForward{Forward: f})
 		}
 	}
 	return []Mend{{does, out}}
 }
 
 // replaces reports whether edits change or remove a forward.
-func (v View) replaces(edits []site.Edit, f site.Forward) bool {
-	return slices.ContainsFunc(edits, func(e site.Edit) bool {
-		put, puts := e.(site.PutForward)
-		gone, removes := e.(site.RemoveForward)
+func (v View) replaces(edits []edit.Edit, f site.Forward) bool {
+	return slices.ContainsFunc(edits, func(e edit.Edit) bool {
+		put, puts := e.(edit.PutForward)
+		gone, removes := e.(edit.RemoveForward)
 		return puts && put.Forward.ID == f.ID || removes && gone.ID == f.ID
 	})
 }
 
-func pinEdit(p site.Placed, a addr, by site.PinBy) site.Edit {
-	return site.SetPin{ID: p.Interface.ID, Pin: &site.Pin{Address: a, By: by}}
+func pinEdit(p site.Placed, a addr, by site.PinBy) edit.Edit {
+	return edit.SetPin{ID: p.Interface.ID, Pin: &site.Pin{Address: a, By: by}}
 }

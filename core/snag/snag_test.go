@@ -8,8 +8,10 @@ import (
 	"strings"
 	"testing"
 
+	"vestpin/core/edit"
 	"vestpin/core/ipv4"
 	"vestpin/core/site"
+	"vestpin/core/sitefile"
 	"vestpin/core/span"
 )
 
@@ -88,7 +90,7 @@ func TestEachSnag(t *testing.T) {
 
 func view(t testing.TB, text string) site.View {
 	t.Helper()
-	s, err := site.Read([]byte(text))
+	s, err := sitefile.Read([]byte(text))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -105,7 +107,7 @@ func check(t *testing.T, v site.View, code string, about site.Ref) {
 		t.Fatalf("no %s about %s in %s", code, about, said)
 	}
 	for _, m := range snags[i].Mends {
-		next, _, err := site.Apply(v.Site, m.Edits)
+		next, _, err := edit.Apply(v.Site, m.Edits)
 		if err != nil {
 			t.Errorf("%q is refused: %v", m.Does, err)
 			continue

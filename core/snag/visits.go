@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strings"
 
+	"vestpin/core/edit"
 	"vestpin/core/sighting"
 	"vestpin/core/site"
 )
@@ -72,7 +73,7 @@ func strangers(v View) []Snag {
 		found = append(found, Snag{
 			Code: "stranger", About: []site.Ref{d.Ref()},
 			Says:  fmt.Sprintf("%s was never seen here before the visit of %s.", d.Label(), last.Until[:min(10, len(last.Until))]),
-			Mends: []Mend{{fmt.Sprintf("%s belongs here", d.Label()), []site.Edit{site.Describe{ID: d.ID, Accepted: &yes}}}},
+			Mends: []Mend{{fmt.Sprintf("%s belongs here", d.Label()), []edit.Edit{edit.Describe{ID: d.ID, Accepted: &yes}}}},
 		})
 	}
 	return found

@@ -5,6 +5,7 @@ import (
 	"strings"
 	"testing"
 
+	"vestpin/core/edit"
 	"vestpin/core/site"
 )
 
@@ -41,7 +42,7 @@ func TestSnagsOfVisits(t *testing.T) {
 	}
 	for _, code := range []string{"stranger", "swapped?"} {
 		for _, m := range found[code][0].Mends {
-			next, _, err := site.Apply(s, m.Edits)
+			next, _, err := edit.Apply(s, m.Edits)
 			if err != nil {
 				t.Fatalf("%s: %v", m.Does, err)
 			}

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 
+	"vestpin/core/edit"
 	"vestpin/core/form"
 	"vestpin/core/reach"
 	"vestpin/core/site"
@@ -31,7 +32,7 @@ func WaysOut(s site.View, service string) ([]Mend, error) {
 // way is something that may be given up so that a service can be opened.
 type way struct {
 	does  string
-	edits []site.Edit
+	edits []edit.Edit
 }
 
 // waysOut offers what may be given up so that a service is opened that stays shut in the
@@ -47,7 +48,7 @@ func waysOut(v View, w site.Wish) []Mend {
 		if v.left.ways--; v.left.ways < 0 || v.Stopped() {
 			break
 		}
-		given, _, err := site.Apply(v.Site, c.edits)
+		given, _, err := edit.Apply(v.Site, c.edits)
 		if err != nil {
 			continue
 		}
@@ -57,7 +58,7 @@ func waysOut(v View, w site.Wish) []Mend {
 			continue
 		}
 		edits := append(slices.Clone(c.edits), then.open(now)...)
-		after, _, err := site.Apply(v.Site, edits)
+		after, _, err := edit.Apply(v.Site, edits)
 		if err != nil || !v.roomToReserve(edits) {
 			continue
 		}
@@ -95,7 +96,7 @@ func joins(v View, w site.Wish) []way {
 			for _, b := range here[i+1:] {
 				if joined, ok := joinedOf(a, b); ok && frees(page, joined, a, b) {
 					does := fmt.Sprintf("Join %s and %s at %s into one line, and open %s", a.Outside, b.Outside, r.Label(), w.Label())
-					out = append(out, way{does, []site.Edit{site.PutForward{Forward: joined}, site.RemoveForward{ID: b.ID}}})
+					out = append(out, way{does, []edit.Edit{edit.PutForward{Forward: joined}, edit.RemoveForward{ID: b.ID}}})
 				}
 			}
 		}
@@ -147,9 +148,9 @@ func shutBy(v View, w site.Wish) bool {
 }
 
 // opened says at which outside port edits open a service.
-func opened(w site.Wish, edits []site.Edit) string {
+func opened(w site.Wish, edits []edit.Edit) string {
 	for _, e := range slices.Backward(edits) {
-		if put, ok := e.(site.PutForward); ok && put.Forward.Service == w.Service.ID {
+		if put, ok := e.(edit.PutForward); ok && put.Forward.Service == w.Service.ID {
 			return fmt.Sprintf(" at %s", put.Forward.Outside)
 		}
 	}
@@ -175,7 +176,7 @@ func waysFor(v View, w site.Wish) []way {
 		if open.Port == site.SamePort {
 			does = "Tell " + w.Device.Label() + " another outside port for " + w.Service.Name + ", and open it"
 		}
-		out = append(out, way{does, []site.Edit{site.SetOpen{ID: w.Service.ID, Open: &renumbered}}})
+		out = append(out, way{does, []edit.Edit{edit.SetOpen{ID: w.Service.ID, Open: &renumbered}}})
 	}
 	from := open.Router
 	if from == "" {
@@ -194,14 +195,14 @@ func waysFor(v View, w site.Wish) []way {
 		service.Open = &other
 		moved.Service = &service
 		if _, why := reach.Route(v.View, moved); why == "" && r.Upstream == "" {
-			out = append(out, way{"Reach " + w.Label() + " from " + r.Label(), []site.Edit{site.SetOpen{ID: w.Service.ID, Open: &other}}})
+			out = append(out, way{"Reach " + w.Label() + " from " + r.Label(), []edit.Edit{edit.SetOpen{ID: w.Service.ID, Open: &other}}})
 		}
 	}
 	out = append(out, joins(v, w)...)
 	if site.Limits(open.From) && !dangerous(v, w) {
 		anyone := open
 		anyone.From = []site.Sender{}
-		out = append(out, way{"Let anyone reach " + w.Label() + ", and open it", []site.Edit{site.SetOpen{ID: w.Service.ID, Open: &anyone}}})
+		out = append(out, way{"Let anyone reach " + w.Label() + ", and open it", []edit.Edit{edit.SetOpen{ID: w.Service.ID, Open: &anyone}}})
 	}
 	others := rivals(v, w)
 	out = append(out, limited(v, w, others)...)

@@ -6,7 +6,9 @@ import (
 	"strings"
 	"testing"
 
+	"vestpin/core/edit"
 	"vestpin/core/site"
+	"vestpin/core/sitefile"
 )
 
 const shutSite = `{"format":"vestpin-site/1","name":"x","networks":[{"id":"main","subnet":"10.48.16.0/24"}],
@@ -41,7 +43,7 @@ Keep Phone base calls inside, and open Door entry calls at 5060`},
 Reach Door entry calls from Second at 5060
 Keep Phone base calls inside, and open Door entry calls at 5060`},
 	} {
-		s, err := site.Read([]byte(strings.NewReplacer("ONLY", c.only, "MORE", c.more).Replace(shutSite)))
+		s, err := sitefile.Read([]byte(strings.NewReplacer("ONLY", c.only, "MORE", c.more).Replace(shutSite)))
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -73,7 +75,7 @@ func TestNeighboursAreJoined(t *testing.T) {
 		per, renumber, inside string
 		want                  bool
 	}{{"range", "range", "81", true}, {"range", "one", "81", false}, {"range", "range", "82", false}, {"one", "range", "81", false}} {
-		s, err := site.Read([]byte(strings.NewReplacer("PER", c.per, "NUM", c.renumber, "INSIDE", c.inside).Replace(file)))
+		s, err := sitefile.Read([]byte(strings.NewReplacer("PER", c.per, "NUM", c.renumber, "INSIDE", c.inside).Replace(file)))
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -84,7 +86,7 @@ func TestNeighboursAreJoined(t *testing.T) {
 					continue
 				}
 				joined = true
-				after, _, err := site.Apply(s, m.Edits)
+				after, _, err := edit.Apply(s, m.Edits)
 				if err != nil {
 					t.Fatal(err)
 				}
@@ -108,7 +110,7 @@ func TestWaysOutOnRandomSites(t *testing.T) {
 	tried := 0
 	for range 300 {
 		s := site.Site{Name: "x"}
-		base, err := site.Read([]byte(strings.NewReplacer("ONLY", fmt.Sprintf(`,"renumber":%q,"lines":%d`, []string{"none", "one", "range"}[r.IntN(3)], 2+r.IntN(4)), "MORE", "").Replace(shutSite)))
+		base, err := sitefile.Read([]byte(strings.NewReplacer("ONLY", fmt.Sprintf(`,"renumber":%q,"lines":%d`, []string{"none", "one", "range"}[r.IntN(3)], 2+r.IntN(4)), "MORE", "").Replace(shutSite)))
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -139,7 +141,7 @@ func TestWaysOutOnRandomSites(t *testing.T) {
 					continue
 				}
 				tried++
-				after, _, err := site.Apply(s, m.Edits)
+				after, _, err := edit.Apply(s, m.Edits)
 				if err != nil {
 					t.Fatalf("%s: %v", m.Does, err)
 				}

@@ -3,6 +3,7 @@ package suggest
 import (
 	"fmt"
 
+	"vestpin/core/edit"
 	"vestpin/core/forwarding"
 	"vestpin/core/site"
 	"vestpin/core/span"
@@ -25,7 +26,7 @@ func Pull(v site.View, service string, outside span.Ports, eyelet bool) (Pulled,
 	if err != nil || w.Interface == nil || w.Interface.Pin != nil {
 		return out, err
 	}
-	open, _, err := site.Apply(v.Site, pulled.Edits)
+	open, _, err := edit.Apply(v.Site, pulled.Edits)
 	if err != nil {
 		return out, err
 	}
@@ -46,7 +47,7 @@ func Pull(v site.View, service string, outside span.Ports, eyelet bool) (Pulled,
 	}
 	says := ""
 	for _, e := range pins {
-		pin, ok := e.(site.SetPin)
+		pin, ok := e.(edit.SetPin)
 		if p, there := v.Interface(pin.ID); ok && there {
 			if says != "" {
 				says += ", "
@@ -55,7 +56,7 @@ func Pull(v site.View, service string, outside span.Ports, eyelet bool) (Pulled,
 		}
 	}
 	out.Pins = says
-	first := func(edits []site.Edit) []site.Edit { return append(append([]site.Edit{}, pins...), edits...) }
+	first := func(edits []edit.Edit) []edit.Edit { return append(append([]edit.Edit{}, pins...), edits...) }
 	out.Edits = first(out.Edits)
 	if len(out.Swap) > 0 {
 		out.Swap = first(out.Swap)

@@ -7,6 +7,7 @@ import (
 	"strings"
 	"testing"
 
+	"vestpin/core/edit"
 	"vestpin/core/site"
 	"vestpin/core/span"
 )
@@ -39,7 +40,7 @@ func TestPullPinsWhatIsLoose(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		after, _, err := site.Apply(s, p.Edits)
+		after, _, err := edit.Apply(s, p.Edits)
 		if err != nil {
 			t.Fatalf("%d: %v", round, err)
 		}

@@ -9,6 +9,7 @@ import (
 	"slices"
 
 	"vestpin/core/addressing"
+	"vestpin/core/edit"
 	"vestpin/core/forwarding"
 	"vestpin/core/reach"
 	"vestpin/core/site"
@@ -26,11 +27,11 @@ type Unmet struct {
 // Result is a site with every suggestion taken, and the changes that lead there.
 type Result struct {
 	Site    site.Site     `json:"site"`
-	Changes []site.Change `json:"changes"`
+	Changes []edit.Change `json:"changes"`
 	Unmet   []Unmet       `json:"unmet"`
 	Proven  bool          `json:"proven"`
 
-	pins   map[string]site.Edit // by interface
+	pins   map[string]edit.Edit // by interface
 	before site.View
 	pinned site.View // once all pins are taken
 	ports  forwarding.Plan
@@ -41,7 +42,7 @@ type Result struct {
 type Halves struct{ Addresses, Ports bool }
 
 // For plans a site, and ends with the error of a context that is done. Else its error is a
-// *site.Refusal, which would mean that a planner made an edit that the site refuses.
+// *strict.Refusal, which would mean that a planner made an edit that the site refuses.
 func For(ctx context.Context, s site.Site, h Halves) (Result, error) {
 	return WithProgress(site.NewView(s).Within(ctx), h, func(string) {})
 }
@@ -74,7 +75,7 @@ func Beyond(pins Result) (Result, error) {
 }
 
 func plan(v site.View, h Halves, did func(what string)) (Result, error) {
-	out := Result{Site: v.Site, Changes: []site.Change{}, Unmet: []Unmet{}, Proven: true, pins: map[string]site.Edit{}, shut: map[string]string{}, before: v, pinned: v}
+	out := Result{Site: v.Site, Changes: []edit.Change{}, Unmet: []Unmet{}, Proven: true, pins: map[string]edit.Edit{}, shut: map[string]string{}, before: v, pinned: v}
 	if h.Addresses {
 		if err := out.planPins(); err != nil {
 			return out, err
@@ -96,7 +97,7 @@ func (r *Result) planPins() error {
 		return err
 	}
 	for _, sg := range plan.Suggestions {
-		r.Changes = append(r.Changes, site.Change{Edit: sg.Edit(), Why: sg.Why})
+		r.Changes = append(r.Changes, edit.Change{Edit: sg.Edit(), Why: sg.Why})
 		r.pins[sg.Interface] = sg.Edit()
 	}
 	services := openOn(r.before)
@@ -127,14 +128,14 @@ func (r *Result) planPorts() error {
 
 // Pin gives the edits that pin an interface as the whole suggestion does, with those of
 // others that sit now where it goes; none where the suggestion leaves it as it is.
-func (r *Result) Pin(iface string) []site.Edit {
-	var out []site.Edit
+func (r *Result) Pin(iface string) []edit.Edit {
+	var out []edit.Edit
 	in := map[string]bool{}
 	line := []string{iface}
 	for len(line) > 0 {
 		id := line[0]
 		line = line[1:]
-		e, ok := r.pins[id].(site.SetPin)
+		e, ok := r.pins[id].(edit.SetPin)
 		if !ok || in[id] {
 			continue
 		}
@@ -155,7 +156,7 @@ func (r *Result) Pin(iface string) []site.Edit {
 // included; none where that leaves it as it is, or shut. Where it is to be met by forwards
 // that others are in the way of now, or the edits take something from others, good tells
 // whether a site that some would lead to will do: more are taken until it does.
-func (r *Result) Open(w site.Wish, good func(site.View) bool) []site.Edit {
+func (r *Result) Open(w site.Wish, good func(site.View) bool) []edit.Edit {
 	if r.Shut(w.Service.ID) != "" {
 		return nil
 	}
@@ -164,12 +165,12 @@ func (r *Result) Open(w site.Wish, good func(site.View) bool) []site.Edit {
 	if len(edits) > 0 && r.ports.OnlyAdds() {
 		return append(pins, edits...)
 	}
-	for _, edits := range [][]site.Edit{edits, r.ports.InTheWay(r.pinned, w), r.ports.Edits()} {
+	for _, edits := range [][]edit.Edit{edits, r.ports.InTheWay(r.pinned, w), r.ports.Edits()} {
 		all := append(slices.Clone(pins), edits...)
 		if len(all) == 0 {
 			continue
 		}
-		next, _, err := site.Apply(r.before.Site, all)
+		next, _, err := edit.Apply(r.before.Site, all)
 		if err != nil {
 			continue
 		}
@@ -192,8 +193,8 @@ func (r *Result) Taken(network string, a netip.Addr) bool {
 // Pinned is the site once all pins of the suggestion are taken.
 func (r *Result) Pinned() site.View { return r.pinned }
 
-func (r *Result) take(edits []site.Edit) error {
-	next, _, err := site.Apply(r.Site, edits)
+func (r *Result) take(edits []edit.Edit) error {
+	next, _, err := edit.Apply(r.Site, edits)
 	if err != nil {
 		return fmt.Errorf("a suggestion was refused: %w", err)
 	}

@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"vestpin/core/site"
+	"vestpin/core/sitefile"
 	"vestpin/core/span"
 )
 
@@ -18,7 +19,7 @@ const farm = `{"format":"vestpin-site/1","name":"Farm","networks":[{"id":"outer"
 	"forwards":[{"id":"f1","router":"edge","enabled":true,"protocol":"tcp","outside":"8020","to":"10.48.0.2","inside":"8020"},{"id":"f2","router":"barn","enabled":true,"protocol":"tcp","outside":"8020","to":"rec.0","inside":"80","service":"rec.web"}]}`
 
 func TestOf(t *testing.T) {
-	s, err := site.Read([]byte(farm))
+	s, err := sitefile.Read([]byte(farm))
 	if err != nil {
 		t.Fatal(err)
 	}

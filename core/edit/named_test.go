@@ -1,29 +1,31 @@
-package site
+package edit
 
 import (
 	"reflect"
 	"testing"
+
+	"vestpin/core/site"
 )
 
 // What is added without an id gets one that nothing else has, also of the same batch, and
 // the edits that were given stay as they are.
 func TestNamed(t *testing.T) {
-	s := Site{
-		Networks: []Network{{ID: "main"}, {ID: "net3"}},
-		Devices:  []Device{{ID: "d2", Interfaces: []Interface{{ID: "d2.0"}}, Services: []Service{{ID: "d2.s1"}}}},
+	s := site.Site{
+		Networks: []site.Network{{ID: "main"}, {ID: "net3"}},
+		Devices:  []site.Device{{ID: "d2", Interfaces: []site.Interface{{ID: "d2.0"}}, Services: []site.Service{{ID: "d2.s1"}}}},
 	}
 	edits := []Edit{
-		PutDevice{Device: Device{Interfaces: []Interface{{Network: "main"}, {Network: "main"}}, Services: []Service{{Name: "web"}}}},
-		PutDevice{Device: Device{ID: "d3"}},
-		PutDevice{Device: Device{}},
-		PutInterface{ID: "d2", Interface: Interface{}},
-		PutService{ID: "d2", Service: Service{}},
-		PutForward{Forward: Forward{}}, PutForward{Forward: Forward{}},
-		PutNetwork{Network: Network{}}, PutRouter{Router: Router{}},
+		PutDevice{Device: site.Device{Interfaces: []site.Interface{{Network: "main"}, {Network: "main"}}, Services: []site.Service{{Name: "web"}}}},
+		PutDevice{Device: site.Device{ID: "d3"}},
+		PutDevice{Device: site.Device{}},
+		PutInterface{ID: "d2", Interface: site.Interface{}},
+		PutService{ID: "d2", Service: site.Service{}},
+		PutForward{Forward: site.Forward{}}, PutForward{Forward: site.Forward{}},
+		PutNetwork{Network: site.Network{}}, PutRouter{Router: site.Router{}},
 		SetPin{ID: "d2.0"},
 	}
 	named, made := Named(s, edits)
-	want := []Ref{"device:d4", "interface:d4.0", "interface:d4.1", "service:d4.s1", "device:d5", "interface:d2.1", "service:d2.s2", "forward:f1", "forward:f2", "network:net4", "router:router1"}
+	want := []site.Ref{"device:d4", "interface:d4.0", "interface:d4.1", "service:d4.s1", "device:d5", "interface:d2.1", "service:d2.s2", "forward:f1", "forward:f2", "network:net4", "router:router1"}
 	if !reflect.DeepEqual(made, want) {
 		t.Errorf("made %v, want %v", made, want)
 	}

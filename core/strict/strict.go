@@ -1,4 +1,6 @@
-package site
+// Package strict reads JSON into structs and refuses whatever they do not have: unknown keys,
+// missing ones, other types, words that are none. It says where and what would do.
+package strict
 
 import (
 	"bytes"
@@ -28,17 +30,23 @@ func (r *Refusal) Error() string {
 	return fmt.Sprintf("%s: %s is not accepted: want %s", r.Path, r.Found, r.Want)
 }
 
-// trail is a JSON path that is only written out when something is refused.
-type trail struct {
-	up    *trail
+// Path is a JSON path that is only written out when something is refused.
+type Path struct {
+	up    *Path
 	key   string
 	index int
 }
 
-func (t *trail) field(key string) *trail { return &trail{up: t, key: key} }
-func (t *trail) item(i int) *trail       { return &trail{up: t, index: i} }
+// At is the path of a whole value.
+func At(root string) *Path { return &Path{key: root} }
 
-func (t *trail) String() string {
+// Field is the path of a value of an object.
+func (t *Path) Field(key string) *Path { return &Path{up: t, key: key} }
+
+// Item is the path of an item of a list.
+func (t *Path) Item(i int) *Path { return &Path{up: t, index: i} }
+
+func (t *Path) String() string {
 	switch {
 	case t.up == nil:
 		return t.key
@@ -50,28 +58,87 @@ func (t *trail) String() string {
 	return t.up.String() + "." + t.key
 }
 
-// refuse makes a Refusal of a text that a user wrote.
-func (t *trail) refuse(found, want string) error {
+// Refuse makes a Refusal of a text that a user wrote.
+func (t *Path) Refuse(found, want string) error {
 	return &Refusal{Path: t.String(), Found: span.Quote(found), Want: want}
 }
 
-// DecodeStrict reads JSON into a struct by its json tags: no unknown keys, no
-// key twice, nothing missing that is neither a list, omitempty, omitzero nor has
-// a default tag, nothing behind the end. Its error is a *Refusal whose path
-// starts at root.
-func DecodeStrict(data []byte, root string, into any) error {
+// Union is an interface type of which JSON has one of several structs, told apart by the text
+// under a key. Where Surplus is set, keys that the struct has no use for are passed over.
+type Union struct {
+	Interface reflect.Type
+	Key       string
+	Types     map[string]reflect.Type
+	Noun      string // what it is: "an edit"
+	Want      string // what would do under the key
+	Surplus   bool
+}
+
+// Decode reads JSON into a struct by its json tags: no unknown keys, no key twice, nothing
+// missing that is neither a list, omitempty, omitzero nor has a default tag, nothing behind the
+// end. Its error is a *Refusal whose path starts at root.
+func Decode(data []byte, root string, into any, unions ...Union) error {
 	tree, err := parse(data, root)
 	if err != nil {
 		return err
 	}
-	return fill(&trail{key: root}, tree, reflect.ValueOf(into).Elem())
+	return filling(unions).fill(At(root), tree, reflect.ValueOf(into).Elem())
+}
+
+// The bounds of what is read: how deep, and how many values. The largest site that was ever
+// made has some 300,000.
+const (
+	deepest    = 40
+	mostValues = 1_000_000
+)
+
+// filling puts JSON into values; it knows the unions that may be met.
+type filling []Union
+
+var textUnmarshaler = reflect.TypeFor[encoding.TextUnmarshaler]()
+
+// union reads one of the structs of a union.
+func (f filling) union(of Union, at *Path, tree any, into reflect.Value) error {
+	obj, ok := tree.(object)
+	if !ok {
+		return wrongType(at, tree, of.Noun+" {…}")
+	}
+	do, given := obj.get(of.Key)
+	if !given {
+		return &Refusal{Path: at.Field(of.Key).String(), Want: of.Want + ": nothing stands there"}
+	}
+	word, ok := do.(string)
+	if !ok {
+		return wrongType(at.Field(of.Key), do, "text in quotes")
+	}
+	kind, known := of.Types[word]
+	if !known {
+		return at.Field(of.Key).Refuse(word, strings.Replace(of.Want, "a ", "a known ", 1))
+	}
+	names := map[string]bool{}
+	for _, field := range reflect.VisibleFields(kind) {
+		name, _, _ := strings.Cut(field.Tag.Get("json"), ",")
+		names[name] = true
+	}
+	var rest object
+	for _, p := range obj {
+		if p.key != of.Key && (!of.Surplus || names[p.key]) {
+			rest = append(rest, p)
+		}
+	}
+	one := reflect.New(kind).Elem()
+	if err := f.fillStruct(at, rest, one); err != nil {
+		return err
+	}
+	into.Set(one)
+	return nil
 }
 
 // parse reads one JSON value and nothing behind it.
 func parse(data []byte, root string) (any, error) {
 	r := treeReader{dec: json.NewDecoder(bytes.NewReader(data)), left: mostValues}
 	r.dec.UseNumber()
-	tree, err := r.read(&trail{key: root}, 0)
+	tree, err := r.read(At(root), 0)
 	if err == nil {
 		if _, tail := r.dec.Token(); !errors.Is(tail, io.EOF) {
 			err = &Refusal{Path: root, Want: "nothing behind the end of the JSON value"}
@@ -112,7 +179,7 @@ type treeReader struct {
 	left int
 }
 
-func (r *treeReader) read(at *trail, depth int) (any, error) {
+func (r *treeReader) read(at *Path, depth int) (any, error) {
 	if depth > deepest {
 		return nil, &Refusal{Path: at.String(), Want: fmt.Sprintf("at most %d levels of nesting", deepest)}
 	}
@@ -129,7 +196,7 @@ func (r *treeReader) read(at *trail, depth int) (any, error) {
 	case json.Delim('['):
 		var list []any
 		for r.dec.More() {
-			v, err := r.read(at.item(len(list)), depth+1)
+			v, err := r.read(at.Item(len(list)), depth+1)
 			if err != nil {
 				return nil, err
 			}
@@ -144,7 +211,7 @@ func (r *treeReader) read(at *trail, depth int) (any, error) {
 // fewKeys is up to how many keys an object is looked through one by one.
 const fewKeys = 16
 
-func (r *treeReader) object(at *trail, depth int) (any, error) {
+func (r *treeReader) object(at *Path, depth int) (any, error) {
 	var obj object
 	var seen map[string]bool // once there are many
 	for r.dec.More() {
@@ -158,9 +225,9 @@ func (r *treeReader) object(at *trail, depth int) (any, error) {
 			_, twice = obj.get(key)
 		}
 		if twice {
-			return nil, &Refusal{Path: at.field(key).String(), Want: "each key once"}
+			return nil, &Refusal{Path: at.Field(key).String(), Want: "each key once"}
 		}
-		v, err := r.read(at.field(key), depth+1)
+		v, err := r.read(at.Field(key), depth+1)
 		if err != nil {
 			return nil, err
 		}
@@ -178,16 +245,18 @@ func (r *treeReader) object(at *trail, depth int) (any, error) {
 	return obj, err
 }
 
-func fill(at *trail, tree any, into reflect.Value) error {
-	if into.Type() == editType {
-		return fillEdit(at, tree, into)
+func (f filling) fill(at *Path, tree any, into reflect.Value) error {
+	for _, of := range f {
+		if into.Type() == of.Interface {
+			return f.union(of, at, tree, into)
+		}
 	}
 	if into.Kind() == reflect.Pointer {
 		if tree == nil {
 			return nil
 		}
 		into.Set(reflect.New(into.Type().Elem()))
-		return fill(at, tree, into.Elem())
+		return f.fill(at, tree, into.Elem())
 	}
 	if done, err := fillText(at, tree, into); done {
 		return err
@@ -198,7 +267,7 @@ func fill(at *trail, tree any, into reflect.Value) error {
 		if !ok {
 			return wrongType(at, tree, "an object {…}")
 		}
-		return fillStruct(at, obj, into)
+		return f.fillStruct(at, obj, into)
 	case reflect.Slice:
 		list, ok := tree.([]any)
 		if !ok {
@@ -206,7 +275,7 @@ func fill(at *trail, tree any, into reflect.Value) error {
 		}
 		into.Set(reflect.MakeSlice(into.Type(), len(list), len(list)))
 		for i, v := range list {
-			if err := fill(at.item(i), v, into.Index(i)); err != nil {
+			if err := f.fill(at.Item(i), v, into.Index(i)); err != nil {
 				return err
 			}
 		}
@@ -220,7 +289,7 @@ func fill(at *trail, tree any, into reflect.Value) error {
 		for _, p := range obj {
 			text, ok := p.value.(string)
 			if !ok {
-				return wrongType(at.field(p.key), p.value, "text in quotes")
+				return wrongType(at.Field(p.key), p.value, "text in quotes")
 			}
 			into.SetMapIndex(reflect.ValueOf(p.key), reflect.ValueOf(text))
 		}
@@ -250,7 +319,7 @@ func fill(at *trail, tree any, into reflect.Value) error {
 }
 
 // fillText fills the types that read themselves from text.
-func fillText(at *trail, tree any, into reflect.Value) (bool, error) {
+func fillText(at *Path, tree any, into reflect.Value) (bool, error) {
 	target := into.Addr().Interface()
 	um, ok := target.(encoding.TextUnmarshaler)
 	if !ok {
@@ -273,61 +342,62 @@ func fillText(at *trail, tree any, into reflect.Value) (bool, error) {
 	}
 	var bad *span.Malformed
 	if errors.As(err, &bad) {
-		return true, at.refuse(bad.Found, bad.Want)
+		return true, at.Refuse(bad.Found, bad.Want)
 	}
 	return true, err
 }
 
-func fillStruct(at *trail, obj object, into reflect.Value) error {
+func (f filling) fillStruct(at *Path, obj object, into reflect.Value) error {
 	known := map[string]bool{}
 	var names []string
-	for _, f := range reflect.VisibleFields(into.Type()) {
-		if f.Anonymous {
+	for _, field := range reflect.VisibleFields(into.Type()) {
+		if field.Anonymous {
 			continue
 		}
-		name, options, _ := strings.Cut(f.Tag.Get("json"), ",")
+		name, options, _ := strings.Cut(field.Tag.Get("json"), ",")
 		known[name] = true
 		names = append(names, name)
 		tree, given := obj.get(name)
-		fallback, hasDefault := f.Tag.Lookup("default")
+		fallback, hasDefault := field.Tag.Lookup("default")
 		if !given {
 			if hasDefault {
-				setDefault(into.FieldByIndex(f.Index), fallback)
-			} else if f.Type.Kind() == reflect.Slice {
-				into.FieldByIndex(f.Index).Set(reflect.MakeSlice(f.Type, 0, 0))
+				setDefault(into.FieldByIndex(field.Index), fallback)
+			} else if field.Type.Kind() == reflect.Slice {
+				into.FieldByIndex(field.Index).Set(reflect.MakeSlice(field.Type, 0, 0))
 			} else if options == "" {
-				return &Refusal{Path: at.field(name).String(), Want: "a value: nothing stands there"}
-			} else if f.Type.Kind() == reflect.Struct && f.Type.PkgPath() == into.Type().PkgPath() {
-				if err := fill(at.field(name), object{}, into.FieldByIndex(f.Index)); err != nil {
+				return &Refusal{Path: at.Field(name).String(), Want: "a value: nothing stands there"}
+			} else if field.Type.Kind() == reflect.Struct && !reflect.PointerTo(field.Type).Implements(textUnmarshaler) {
+				if err := f.fill(at.Field(name), object{}, into.FieldByIndex(field.Index)); err != nil {
 					return err
 				}
 			}
 			continue
 		}
-		if err := fill(at.field(name), tree, into.FieldByIndex(f.Index)); err != nil {
+		if err := f.fill(at.Field(name), tree, into.FieldByIndex(field.Index)); err != nil {
 			return err
 		}
-		if words := f.Tag.Get("enum"); words != "" {
-			if err := oneOf(at.field(name), tree.(string), words); err != nil {
+		if words := field.Tag.Get("enum"); words != "" {
+			if err := at.Field(name).OneOf(tree.(string), words); err != nil {
 				return err
 			}
 		}
 	}
 	for _, p := range obj {
 		if key := p.key; !known[key] {
-			return at.field(key).refuse(key, "one of the keys "+strings.Join(names, ", "))
+			return at.Field(key).Refuse(key, "one of the keys "+strings.Join(names, ", "))
 		}
 	}
 	return nil
 }
 
-func oneOf(at *trail, text, words string) error {
+// OneOf refuses a text that is none of some words, which commas part.
+func (t *Path) OneOf(text, words string) error {
 	for _, w := range strings.Split(words, ",") {
 		if text == w {
 			return nil
 		}
 	}
-	return at.refuse(text, "one of "+strings.ReplaceAll(strings.TrimPrefix(words, ","), ",", ", "))
+	return t.Refuse(text, "one of "+strings.ReplaceAll(strings.TrimPrefix(words, ","), ",", ", "))
 }
 
 func setDefault(v reflect.Value, text string) {
@@ -338,7 +408,7 @@ func setDefault(v reflect.Value, text string) {
 	v.SetString(text)
 }
 
-func wrongType(at *trail, tree any, want string) error {
+func wrongType(at *Path, tree any, want string) error {
 	found := "a value"
 	switch v := tree.(type) {
 	case nil:

@@ -1,38 +1,15 @@
-package site
+package edit
 
 import (
-	"net/netip"
 	"reflect"
 	"slices"
-)
 
-// Template is a new site on the pattern of another: its networks with their bands, its
-// routers with their forms, its makers, and nothing of what is only true there: no devices,
-// forwards, visits, steps, and no address outside.
-func Template(s Site, name string) Site {
-	out := Site{Name: name, Makers: append([]Maker{}, s.Makers...), Kinds: append([]Kind{}, s.Kinds...)}
-	for _, n := range s.Networks {
-		n.Servers, n.Crowds = nil, nil
-		out.Networks = append(out.Networks, n)
-	}
-	upstream := map[string]bool{}
-	for _, r := range s.Routers {
-		upstream[r.ID] = r.Upstream != ""
-	}
-	for _, r := range s.Routers {
-		r.Held, r.Mapped = nil, nil
-		r.WAN.Name = ""
-		if !upstream[r.ID] {
-			r.WAN.Address = netip.Addr{}
-		}
-		out.Routers = append(out.Routers, r)
-	}
-	return out.Whole()
-}
+	"vestpin/core/site"
+)
 
 // Lead gives the edits that make one site of another: what came, went or is other, thing by
 // thing. Nothing where they are alike.
-func Lead(from, to Site) []Edit {
+func Lead(from, to site.Site) []Edit {
 	from, to = from.Whole(), to.Whole()
 	var out []Edit
 	if from.Name != to.Name {
@@ -113,13 +90,13 @@ type placement[T any] struct {
 
 // compare tells how one list becomes another. Where what went is taken out late, after the
 // others are in their places, all are placed anew.
-func compare[T interface{ Ref() Ref }](from, to []T, late bool) comparison[T] {
+func compare[T interface{ Ref() site.Ref }](from, to []T, late bool) comparison[T] {
 	var out comparison[T]
-	was, is := map[Ref]T{}, map[Ref]bool{}
+	was, is := map[site.Ref]T{}, map[site.Ref]bool{}
 	for _, v := range to {
 		is[v.Ref()] = true
 	}
-	var stay, want []Ref
+	var stay, want []site.Ref
 	for _, v := range from {
 		was[v.Ref()] = v
 		if is[v.Ref()] {

@@ -1,15 +1,17 @@
-package site
+package edit
 
 import (
 	"reflect"
 	"slices"
+
+	"vestpin/core/site"
 )
 
 // Changed gives what is other in one site than in an earlier one: a thing that came,
 // went or is other in more ways than by a field of its own, or the fields. An edit
 // that puts a whole device as it was, but for one field, touches all of the device
 // and changes the field.
-func Changed(before, after Site) []Touch {
+func Changed(before, after site.Site) []Touch {
 	out := []Touch{}
 	add := func(differ bool, t Touch) {
 		if differ {
@@ -26,19 +28,19 @@ func Changed(before, after Site) []Touch {
 	differing(before.Visits, after.Visits, &out, nil)
 	differing(before.Proofs, after.Proofs, &out, nil)
 	differing(before.Done, after.Done, &out, nil)
-	differing(before.Devices, after.Devices, &out, func(a, b Device) {
+	differing(before.Devices, after.Devices, &out, func(a, b site.Device) {
 		for field, differ := range map[string]bool{"name": a.Name != b.Name, "kind": a.Kind != b.Kind, "place": a.Place != b.Place, "rank": a.Rank != b.Rank, "accepted": a.Accepted != b.Accepted} {
 			add(differ, Touch{a.Ref(), field})
 		}
 		add(!slices.Equal(partsOf(a), partsOf(b)), Touch{a.Ref(), "parts"})
 	})
-	differing(parts(before, func(d Device) []Interface { return d.Interfaces }), parts(after, func(d Device) []Interface { return d.Interfaces }), &out, func(a, b Interface) {
+	differing(parts(before, func(d site.Device) []site.Interface { return d.Interfaces }), parts(after, func(d site.Device) []site.Interface { return d.Interfaces }), &out, func(a, b site.Interface) {
 		add(!reflect.DeepEqual(a.Pin, b.Pin), Touch{a.Ref(), "pin"})
 		add(a.Wants != b.Wants, Touch{a.Ref(), "wants"})
 		a.Pin, a.Wants = b.Pin, b.Wants
 		add(!reflect.DeepEqual(a, b), Touch{a.Ref(), "the rest"})
 	})
-	differing(parts(before, func(d Device) []Service { return d.Services }), parts(after, func(d Device) []Service { return d.Services }), &out, func(a, b Service) {
+	differing(parts(before, func(d site.Device) []site.Service { return d.Services }), parts(after, func(d site.Device) []site.Service { return d.Services }), &out, func(a, b site.Service) {
 		add(!reflect.DeepEqual(a.Open, b.Open), Touch{a.Ref(), "open"})
 		a.Open = b.Open
 		add(!reflect.DeepEqual(a, b), Touch{a.Ref(), "the rest"})
@@ -47,7 +49,7 @@ func Changed(before, after Site) []Touch {
 }
 
 // partsOf names what a device has.
-func partsOf(d Device) (out []Ref) {
+func partsOf(d site.Device) (out []site.Ref) {
 	for _, n := range d.Interfaces {
 		out = append(out, n.Ref())
 	}
@@ -58,7 +60,7 @@ func partsOf(d Device) (out []Ref) {
 }
 
 // parts are the interfaces or services of all devices.
-func parts[T any](s Site, of func(Device) []T) (out []T) {
+func parts[T any](s site.Site, of func(site.Device) []T) (out []T) {
 	for _, d := range s.Devices {
 		out = append(out, of(d)...)
 	}
@@ -67,8 +69,8 @@ func parts[T any](s Site, of func(Device) []T) (out []T) {
 
 // differing adds what is in one of two lists only, or other in the second; fields, if
 // any, adds in what ways.
-func differing[T interface{ Ref() Ref }](before, after []T, out *[]Touch, fields func(a, b T)) {
-	was := make(map[Ref]T, len(before))
+func differing[T interface{ Ref() site.Ref }](before, after []T, out *[]Touch, fields func(a, b T)) {
+	was := make(map[site.Ref]T, len(before))
 	for _, a := range before {
 		was[a.Ref()] = a
 	}

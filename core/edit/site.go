@@ -1,6 +1,11 @@
-package site
+package edit
 
-import "slices"
+import (
+	"slices"
+
+	"vestpin/core/site"
+	"vestpin/core/strict"
+)
 
 // RenameSite gives the site another name.
 type RenameSite struct {
@@ -13,9 +18,9 @@ func (RenameSite) Verb() Verb { return "rename-site" }
 // Touches the name of the site.
 func (RenameSite) Touches() []Touch { return []Touch{{"site", "name"}} }
 
-func (e RenameSite) apply(d *draft, at *trail) ([]Edit, error) {
+func (e RenameSite) apply(d *draft, at *strict.Path) ([]Edit, error) {
 	if e.Name == "" {
-		return nil, at.field("name").refuse("", "a name for the site")
+		return nil, at.Field("name").Refuse("", "a name for the site")
 	}
 	old := d.Name
 	d.Name = e.Name
@@ -25,8 +30,8 @@ func (e RenameSite) apply(d *draft, at *trail) ([]Edit, error) {
 // PutNetwork adds a network or replaces the one with its id; at the place At,
 // else where it stands or at the end.
 type PutNetwork struct {
-	Network Network `json:"network"`
-	At      *int    `json:"at,omitempty"`
+	Network site.Network `json:"network"`
+	At      *int         `json:"at,omitempty"`
 }
 
 // Verb is "put-network".
@@ -35,9 +40,9 @@ func (PutNetwork) Verb() Verb { return "put-network" }
 // Touches the network.
 func (e PutNetwork) Touches() []Touch { return []Touch{{Thing: e.Network.Ref()}} }
 
-func (e PutNetwork) apply(d *draft, _ *trail) ([]Edit, error) {
+func (e PutNetwork) apply(d *draft, _ *strict.Path) ([]Edit, error) {
 	own(d, "networks", &d.Networks)
-	if old, was := put(&d.Networks, e.Network.whole(), networkID, e.At); old != nil {
+	if old, was := put(&d.Networks, e.Network.Whole(), networkID, e.At); old != nil {
 		return []Edit{PutNetwork{*old, &was}}, nil
 	}
 	return []Edit{RemoveNetwork{e.Network.ID}}, nil
@@ -52,9 +57,9 @@ type RemoveNetwork struct {
 func (RemoveNetwork) Verb() Verb { return "remove-network" }
 
 // Touches the network.
-func (e RemoveNetwork) Touches() []Touch { return []Touch{{Thing: Network{ID: e.ID}.Ref()}} }
+func (e RemoveNetwork) Touches() []Touch { return []Touch{{Thing: site.Network{ID: e.ID}.Ref()}} }
 
-func (e RemoveNetwork) apply(d *draft, at *trail) ([]Edit, error) {
+func (e RemoveNetwork) apply(d *draft, at *strict.Path) ([]Edit, error) {
 	own(d, "networks", &d.Networks)
 	old, was, err := take(&d.Networks, at, "network", e.ID, networkID)
 	return []Edit{PutNetwork{old, &was}}, err
@@ -62,8 +67,8 @@ func (e RemoveNetwork) apply(d *draft, at *trail) ([]Edit, error) {
 
 // PutRouter adds a router or replaces the one with its id.
 type PutRouter struct {
-	Router Router `json:"router"`
-	At     *int   `json:"at,omitempty"`
+	Router site.Router `json:"router"`
+	At     *int        `json:"at,omitempty"`
 }
 
 // Verb is "put-router".
@@ -72,9 +77,9 @@ func (PutRouter) Verb() Verb { return "put-router" }
 // Touches the router.
 func (e PutRouter) Touches() []Touch { return []Touch{{Thing: e.Router.Ref()}} }
 
-func (e PutRouter) apply(d *draft, _ *trail) ([]Edit, error) {
+func (e PutRouter) apply(d *draft, _ *strict.Path) ([]Edit, error) {
 	own(d, "routers", &d.Routers)
-	if old, was := put(&d.Routers, e.Router.whole(), routerID, e.At); old != nil {
+	if old, was := put(&d.Routers, e.Router.Whole(), routerID, e.At); old != nil {
 		return []Edit{PutRouter{*old, &was}}, nil
 	}
 	return []Edit{RemoveRouter{ID: e.Router.ID, Only: true}}, nil
@@ -90,9 +95,9 @@ type RemoveRouter struct {
 func (RemoveRouter) Verb() Verb { return "remove-router" }
 
 // Touches the router.
-func (e RemoveRouter) Touches() []Touch { return []Touch{{Thing: Router{ID: e.ID}.Ref()}} }
+func (e RemoveRouter) Touches() []Touch { return []Touch{{Thing: site.Router{ID: e.ID}.Ref()}} }
 
-func (e RemoveRouter) apply(d *draft, at *trail) ([]Edit, error) {
+func (e RemoveRouter) apply(d *draft, at *strict.Path) ([]Edit, error) {
 	own(d, "routers", &d.Routers)
 	old, was, err := take(&d.Routers, at, "router", e.ID, routerID)
 	if err != nil {
@@ -102,51 +107,51 @@ func (e RemoveRouter) apply(d *draft, at *trail) ([]Edit, error) {
 	if e.Only {
 		return back, nil
 	}
-	return append(back, d.dropForwards(func(f *Forward) bool { return f.Router == e.ID })...), nil
+	return append(back, d.dropForwards(func(f *site.Forward) bool { return f.Router == e.ID })...), nil
 }
 
 // PatchHeld changes what a router is known to hold: lines that are not there any more, and
 // lines that are, which come first. A line to drop is found by all that it says.
 type PatchHeld struct {
-	ID   string        `json:"id"`
-	Drop []HeldForward `json:"drop"`
-	Add  []HeldForward `json:"add"`
+	ID   string             `json:"id"`
+	Drop []site.HeldForward `json:"drop"`
+	Add  []site.HeldForward `json:"add"`
 }
 
 // Verb is "held".
 func (PatchHeld) Verb() Verb { return "held" }
 
 // Touches the router.
-func (e PatchHeld) Touches() []Touch { return []Touch{{Thing: Router{ID: e.ID}.Ref()}} }
+func (e PatchHeld) Touches() []Touch { return []Touch{{Thing: site.Router{ID: e.ID}.Ref()}} }
 
-func (e PatchHeld) apply(d *draft, at *trail) ([]Edit, error) {
+func (e PatchHeld) apply(d *draft, at *strict.Path) ([]Edit, error) {
 	own(d, "routers", &d.Routers)
-	k := slices.IndexFunc(d.Routers, func(r Router) bool { return r.ID == e.ID })
+	k := slices.IndexFunc(d.Routers, func(r site.Router) bool { return r.ID == e.ID })
 	if k < 0 {
-		return nil, at.field("id").refuse(e.ID, "the id of a router of this site")
+		return nil, at.Field("id").Refuse(e.ID, "the id of a router of this site")
 	}
 	old := d.Routers[k]
-	held := Held{}
+	held := site.Held{}
 	if old.Held != nil {
 		held = *old.Held
 	}
 	lines := slices.Clone(held.Forwards)
 	for i, f := range e.Drop {
-		n := slices.IndexFunc(lines, f.says)
+		n := slices.IndexFunc(lines, f.Says)
 		if n < 0 {
-			return nil, at.field("drop").item(i).refuse(f.Outside.String(), "a line that the router is known to hold")
+			return nil, at.Field("drop").Item(i).Refuse(f.Outside.String(), "a line that the router is known to hold")
 		}
 		lines = slices.Delete(lines, n, n+1)
 	}
-	held.Forwards = append(eachWhole(e.Add, HeldForward.whole), lines...)
+	held.Forwards = append(site.EachWhole(e.Add, site.HeldForward.Whole), lines...)
 	d.Routers[k].Held = &held
 	return []Edit{PutRouter{old, &k}}, nil
 }
 
 // PutForward adds a forward or replaces the one with its id.
 type PutForward struct {
-	Forward Forward `json:"forward"`
-	At      *int    `json:"at,omitempty"`
+	Forward site.Forward `json:"forward"`
+	At      *int         `json:"at,omitempty"`
 }
 
 // Verb is "put-forward".
@@ -155,9 +160,9 @@ func (PutForward) Verb() Verb { return "put-forward" }
 // Touches the forward.
 func (e PutForward) Touches() []Touch { return []Touch{{Thing: e.Forward.Ref()}} }
 
-func (e PutForward) apply(d *draft, _ *trail) ([]Edit, error) {
+func (e PutForward) apply(d *draft, _ *strict.Path) ([]Edit, error) {
 	own(d, "forwards", &d.Forwards)
-	if old, was := put(&d.Forwards, e.Forward.whole(), forwardID, e.At); old != nil {
+	if old, was := put(&d.Forwards, e.Forward.Whole(), forwardID, e.At); old != nil {
 		return []Edit{PutForward{*old, &was}}, nil
 	}
 	return []Edit{RemoveForward{e.Forward.ID}}, nil
@@ -172,9 +177,9 @@ type RemoveForward struct {
 func (RemoveForward) Verb() Verb { return "remove-forward" }
 
 // Touches the forward.
-func (e RemoveForward) Touches() []Touch { return []Touch{{Thing: Forward{ID: e.ID}.Ref()}} }
+func (e RemoveForward) Touches() []Touch { return []Touch{{Thing: site.Forward{ID: e.ID}.Ref()}} }
 
-func (e RemoveForward) apply(d *draft, at *trail) ([]Edit, error) {
+func (e RemoveForward) apply(d *draft, at *strict.Path) ([]Edit, error) {
 	own(d, "forwards", &d.Forwards)
 	old, was, err := take(&d.Forwards, at, "forward", e.ID, forwardID)
 	return []Edit{PutForward{old, &was}}, err
@@ -182,18 +187,18 @@ func (e RemoveForward) apply(d *draft, at *trail) ([]Edit, error) {
 
 // Tick notes that a step of the sheet was done, or, without Done, that it was not.
 type Tick struct {
-	ID   string `json:"id" doc:"The step"`
-	Done *Done  `json:"done,omitempty"`
-	At   *int   `json:"at,omitempty"`
+	ID   string     `json:"id" doc:"The step"`
+	Done *site.Done `json:"done,omitempty"`
+	At   *int       `json:"at,omitempty"`
 }
 
 // Verb is "tick".
 func (Tick) Verb() Verb { return "tick" }
 
 // Touches the step.
-func (e Tick) Touches() []Touch { return []Touch{{Thing: Done{Step: e.ID}.Ref()}} }
+func (e Tick) Touches() []Touch { return []Touch{{Thing: site.Done{Step: e.ID}.Ref()}} }
 
-func (e Tick) apply(d *draft, at *trail) ([]Edit, error) {
+func (e Tick) apply(d *draft, at *strict.Path) ([]Edit, error) {
 	own(d, "done", &d.Done)
 	if e.Done == nil {
 		old, was, err := take(&d.Done, at, "step that is ticked", e.ID, doneID)
@@ -212,8 +217,8 @@ func (e Tick) apply(d *draft, at *trail) ([]Edit, error) {
 
 // PutVisit adds a visit or replaces the one with its id.
 type PutVisit struct {
-	Visit Visit `json:"visit"`
-	At    *int  `json:"at,omitempty"`
+	Visit site.Visit `json:"visit"`
+	At    *int       `json:"at,omitempty"`
 }
 
 // Verb is "put-visit".
@@ -222,9 +227,9 @@ func (PutVisit) Verb() Verb { return "put-visit" }
 // Touches the visit.
 func (e PutVisit) Touches() []Touch { return []Touch{{Thing: e.Visit.Ref()}} }
 
-func (e PutVisit) apply(d *draft, _ *trail) ([]Edit, error) {
+func (e PutVisit) apply(d *draft, _ *strict.Path) ([]Edit, error) {
 	own(d, "visits", &d.Visits)
-	if old, was := put(&d.Visits, e.Visit.whole(), visitID, e.At); old != nil {
+	if old, was := put(&d.Visits, e.Visit.Whole(), visitID, e.At); old != nil {
 		return []Edit{PutVisit{*old, &was}}, nil
 	}
 	return []Edit{RemoveVisit{e.Visit.ID}}, nil
@@ -239,9 +244,9 @@ type RemoveVisit struct {
 func (RemoveVisit) Verb() Verb { return "remove-visit" }
 
 // Touches the visit.
-func (e RemoveVisit) Touches() []Touch { return []Touch{{Thing: Visit{ID: e.ID}.Ref()}} }
+func (e RemoveVisit) Touches() []Touch { return []Touch{{Thing: site.Visit{ID: e.ID}.Ref()}} }
 
-func (e RemoveVisit) apply(d *draft, at *trail) ([]Edit, error) {
+func (e RemoveVisit) apply(d *draft, at *strict.Path) ([]Edit, error) {
 	own(d, "visits", &d.Visits)
 	old, was, err := take(&d.Visits, at, "visit", e.ID, visitID)
 	return []Edit{PutVisit{old, &was}}, err
@@ -249,7 +254,7 @@ func (e RemoveVisit) apply(d *draft, at *trail) ([]Edit, error) {
 
 // SetMakers gives the whole list of the user's own makers.
 type SetMakers struct {
-	Makers []Maker `json:"makers"`
+	Makers []site.Maker `json:"makers"`
 }
 
 // Verb is "makers".
@@ -258,16 +263,16 @@ func (SetMakers) Verb() Verb { return "makers" }
 // Touches the list of makers.
 func (SetMakers) Touches() []Touch { return []Touch{{"site", "makers"}} }
 
-func (e SetMakers) apply(d *draft, _ *trail) ([]Edit, error) {
+func (e SetMakers) apply(d *draft, _ *strict.Path) ([]Edit, error) {
 	back := SetMakers{d.Makers}
-	d.Makers = present(slices.Clone(e.Makers))
+	d.Makers = site.Present(slices.Clone(e.Makers))
 	delete(d.copied, "makers")
 	return []Edit{back}, nil
 }
 
 // SetKinds gives the whole list of the kinds of device of the site's own.
 type SetKinds struct {
-	Kinds []Kind `json:"kinds"`
+	Kinds []site.Kind `json:"kinds"`
 }
 
 // Verb is "kinds".
@@ -276,16 +281,16 @@ func (SetKinds) Verb() Verb { return "kinds" }
 // Touches the list of kinds.
 func (SetKinds) Touches() []Touch { return []Touch{{"site", "kinds"}} }
 
-func (e SetKinds) apply(d *draft, _ *trail) ([]Edit, error) {
+func (e SetKinds) apply(d *draft, _ *strict.Path) ([]Edit, error) {
 	back := SetKinds{d.Kinds}
-	d.Kinds = eachWhole(e.Kinds, Kind.Whole)
+	d.Kinds = site.EachWhole(e.Kinds, site.Kind.Whole)
 	delete(d.copied, "kinds")
 	return []Edit{back}, nil
 }
 
-func networkID(n *Network) string { return n.ID }
-func routerID(r *Router) string   { return r.ID }
-func deviceID(d *Device) string   { return d.ID }
-func forwardID(f *Forward) string { return f.ID }
-func visitID(v *Visit) string     { return v.ID }
-func doneID(d *Done) string       { return d.Step }
+func networkID(n *site.Network) string { return n.ID }
+func routerID(r *site.Router) string   { return r.ID }
+func deviceID(d *site.Device) string   { return d.ID }
+func forwardID(f *site.Forward) string { return f.ID }
+func visitID(v *site.Visit) string     { return v.ID }
+func doneID(d *site.Done) string       { return d.Step }

@@ -1,9 +1,12 @@
-package site
+package edit
 
 import (
 	"reflect"
 	"strings"
 	"testing"
+
+	"vestpin/core/site"
+	"vestpin/core/sitefile"
 )
 
 const twoNetworks = `{"format":"vestpin-site/1","name":"x","networks":[{"id":"lan","subnet":"10.48.16.0/24"},{"id":"phones","subnet":"10.48.17.0/24"}],
@@ -21,7 +24,7 @@ func TestNetworksOfARouter(t *testing.T) {
 		{`network":"lan","networks":["lan","attic"]`, "", "$.routers[0].networks[1]"},
 		{`network":"lan","exposedHost":"rec.1"`, "", "$.routers[0].exposedHost"},
 	} {
-		s, err := Read([]byte(strings.Replace(twoNetworks, "ROUTER", c.router, 1)))
+		s, err := sitefile.Read([]byte(strings.Replace(twoNetworks, "ROUTER", c.router, 1)))
 		if c.refused != "" {
 			if err == nil || !strings.Contains(err.Error(), c.refused) {
 				t.Errorf("%s: %v", c.router, err)
@@ -32,7 +35,7 @@ func TestNetworksOfARouter(t *testing.T) {
 			t.Errorf("%s: %v", c.router, err)
 			continue
 		}
-		again, err := Read(Write(s))
+		again, err := sitefile.Read(sitefile.Write(s))
 		if got := strings.Join(s.Routers[0].Serves(), " "); got != c.want || err != nil || !reflect.DeepEqual(s, again) {
 			t.Errorf("%s: serves %q, %v", c.router, got, err)
 		}
@@ -42,7 +45,7 @@ func TestNetworksOfARouter(t *testing.T) {
 // With the device or interface that it is the exposed host goes off its router, and comes
 // back with it.
 func TestTheExposedHostGoesWithItsDevice(t *testing.T) {
-	s, err := Read([]byte(strings.Replace(twoNetworks, "ROUTER", `network":"lan","exposedHost":"rec.0"`, 1)))
+	s, err := sitefile.Read([]byte(strings.Replace(twoNetworks, "ROUTER", `network":"lan","exposedHost":"rec.0"`, 1)))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -60,14 +63,14 @@ func TestTheExposedHostGoesWithItsDevice(t *testing.T) {
 // The same address is two spots behind two routers, and what leads to bare addresses is known
 // for each network.
 func TestSpotsAreOfANetwork(t *testing.T) {
-	s, err := Read([]byte(`{"format":"vestpin-site/1","name":"x","networks":[{"id":"a","subnet":"10.48.16.0/24"},{"id":"b","subnet":"10.48.16.0/24"}],
+	s, err := sitefile.Read([]byte(`{"format":"vestpin-site/1","name":"x","networks":[{"id":"a","subnet":"10.48.16.0/24"},{"id":"b","subnet":"10.48.16.0/24"}],
 		"routers":[{"id":"ra","network":"a","held":{"forwards":[{"protocol":"tcp","outside":"8022","address":"10.48.16.9"},{"protocol":"tcp","outside":"8023","address":"10.48.16.8","enabled":false}]}},{"id":"rb","network":"b","exposedHost":"10.48.16.7"}],
 		"devices":[{"id":"x","interfaces":[{"id":"x","network":"a","seen":"10.48.16.20","pin":{"address":"10.48.16.20","by":"device"}}]},{"id":"y","interfaces":[{"id":"y","network":"b","pin":{"address":"10.48.16.20","by":"device"}}]}],
 		"forwards":[{"id":"f","router":"rb","protocol":"tcp","outside":"80","to":"10.48.16.20"}]}`))
 	if err != nil {
 		t.Fatal(err)
 	}
-	v := NewView(s)
+	v := site.NewView(s)
 	at := s.Devices[0].Interfaces[0].Pin.Address
 	if a, b := v.PinnedAt("a", at), v.PinnedAt("b", at); len(a) != 1 || len(b) != 1 || a[0].Interface.ID != "x" || b[0].Interface.ID != "y" || len(v.SeenAt("b", at)) != 0 {
 		t.Errorf("pinned %v and %v", a, b)

@@ -1,4 +1,4 @@
-package site
+package edit
 
 import (
 	"encoding/json"
@@ -10,7 +10,11 @@ import (
 	"strings"
 	"testing"
 
+	"vestpin/core/past"
+	"vestpin/core/site"
+	"vestpin/core/sitefile"
 	"vestpin/core/span"
+	"vestpin/core/strict"
 )
 
 func some[T any](r *rand.Rand, list ...T) T { return list[r.IntN(len(list))] }
@@ -24,36 +28,36 @@ func anyEdit(r *rand.Rand) Edit {
 		at = &place
 	}
 	address := netip.AddrFrom4([4]byte{10, 48, 16, byte(r.IntN(256))})
-	service := Service{ID: some(r, "rec.web", "new.s"), Interface: some(r, "rec.0", "new.0"), Protocol: TCP, Ports: span.Port(1 + r.IntN(99))}
-	iface := Interface{ID: some(r, "rec.0", "rec.1", "new.0"), Network: some(r, "main", "main", "attic"), Wants: "auto"}
+	service := site.Service{ID: some(r, "rec.web", "new.s"), Interface: some(r, "rec.0", "new.0"), Protocol: site.TCP, Ports: span.Port(1 + r.IntN(99))}
+	iface := site.Interface{ID: some(r, "rec.0", "rec.1", "new.0"), Network: some(r, "main", "main", "attic"), Wants: "auto"}
 	return some[Edit](r,
 		RenameSite{text},
-		PutNetwork{Network{ID: some(r, "main", "attic"), Subnet: netip.MustParsePrefix("10.48.16.0/24")}, at}, RemoveNetwork{id},
-		PutRouter{Router{ID: some(r, "edge", "inner"), Network: "main", Upstream: some(r, "", "edge", "inner"), UPnP: "off", WAN: WAN{Kind: "unknown"}, Form: Form{PortsPerLine: "one", Renumber: "none", LimitsSender: "no", Reserves: "no"}}, at},
+		PutNetwork{site.Network{ID: some(r, "main", "attic"), Subnet: netip.MustParsePrefix("10.48.16.0/24")}, at}, RemoveNetwork{id},
+		PutRouter{site.Router{ID: some(r, "edge", "inner"), Network: "main", Upstream: some(r, "", "edge", "inner"), UPnP: "off", WAN: site.WAN{Kind: "unknown"}, Form: site.Form{PortsPerLine: "one", Renumber: "none", LimitsSender: "no", Reserves: "no"}}, at},
 		RemoveRouter{id, r.IntN(2) == 0},
-		PutDevice{Device{ID: some(r, "rec", "new"), Name: text, Interfaces: []Interface{iface}}, at}, RemoveDevice{id, r.IntN(2) == 0},
+		PutDevice{site.Device{ID: some(r, "rec", "new"), Name: text, Interfaces: []site.Interface{iface}}, at}, RemoveDevice{id, r.IntN(2) == 0},
 		Describe{ID: id, Name: &text, Kind: some(r, nil, &text), Accepted: some(r, nil, &[]bool{true}[0])},
 		PutInterface{id, iface, at}, RemoveInterface{id, r.IntN(2) == 0},
 		PutService{id, service, at}, RemoveService{id, r.IntN(2) == 0},
-		SetPin{id, some(r, nil, &Pin{Address: address, By: "both"})}, SetWants{id, some[Wants](r, "pin", "loose", "auto")},
-		SetOpen{id, some(r, nil, &Open{Port: some(r, "any", "same", "80", "80-90")})},
-		PutForward{Forward{ID: some(r, "f1", "f2"), Router: some(r, "edge", "inner"), Protocol: UDP, Outside: span.Port(1 + r.IntN(99)), To: some(r, "rec.0", "new.0", "10.48.16.9")}, at}, RemoveForward{id},
-		Tick{id, some(r, nil, &Done{At: "now", Values: text}), at},
-		PutVisit{Visit{ID: some(r, "v1", "v2"), From: "2026-05-04T09:00:00Z", Until: some(r, "", "2026-05-04T12:00:00Z"), Seen: []SeenThen{{Interface: "rec.0", Address: address, Host: text}}}, at}, RemoveVisit{id},
-		PutProof{Proof{ID: some(r, "p1", "p2"), At: text, From: "inside", Router: ProofRouter{Answers: true, Told: []ToldOutside{{address, ToldByRouter}}}, Interfaces: []ProofThere{{Interface: "rec.0", Planned: address, Answers: "yes"}},
-			Services: []ProofHeard{{Service: "rec.web", Inside: Heard{Result: HeardAnswers, Says: text, By: TriedHere}, Outside: Heard{Result: Untried}}}}, at}, RemoveProof{some(r, "p1", "p2")},
-		PatchHeld{some(r, "edge", "inner"), nil, []HeldForward{{Name: text, Protocol: TCP, Outside: span.Port(1 + r.IntN(9)), Address: netip.MustParseAddr("10.48.16.20"), Enabled: true}}},
-		PatchHeld{some(r, "edge", "inner"), []HeldForward{{Name: text, Protocol: TCP, Outside: span.Port(1 + r.IntN(9)), Address: netip.MustParseAddr("10.48.16.20"), Enabled: true}}, nil},
-		SetLinks{some(r, nil, []Link{{ID: "far", Name: text, End: some[LinkEnd](r, Listens, Calls), Service: some(r, "rec.web", ""), Interface: some(r, "", "rec.0"), Far: Far{Name: text}}})},
-		SetKinds{some(r, nil, []Kind{{ID: "kiln", Name: text, Services: []KindService{{ID: "page", Protocol: TCP, Ports: some(r, span.Port(80), span.Ports{})}}, Purposes: []Purpose{{ID: "watch", Services: []string{some(r, "page", "none")}}}}})},
-		SetMakers{some(r, nil, []Maker{{"00:00:5e", text}}, []Maker{{"00-00-5E-00-53-2", text}, {"0", text}}, []Maker{{"0g", text}})},
+		SetPin{id, some(r, nil, &site.Pin{Address: address, By: "both"})}, SetWants{id, some[site.Wants](r, "pin", "loose", "auto")},
+		SetOpen{id, some(r, nil, &site.Open{Port: some(r, "any", "same", "80", "80-90")})},
+		PutForward{site.Forward{ID: some(r, "f1", "f2"), Router: some(r, "edge", "inner"), Protocol: site.UDP, Outside: span.Port(1 + r.IntN(99)), To: some(r, "rec.0", "new.0", "10.48.16.9")}, at}, RemoveForward{id},
+		Tick{id, some(r, nil, &site.Done{At: "now", Values: text}), at},
+		PutVisit{site.Visit{ID: some(r, "v1", "v2"), From: "2026-05-04T09:00:00Z", Until: some(r, "", "2026-05-04T12:00:00Z"), Seen: []site.SeenThen{{Interface: "rec.0", Address: address, Host: text}}}, at}, RemoveVisit{id},
+		PutProof{site.Proof{ID: some(r, "p1", "p2"), At: text, From: "inside", Router: site.ProofRouter{Answers: true, Told: []site.ToldOutside{{address, site.ToldByRouter}}}, Interfaces: []site.ProofThere{{Interface: "rec.0", Planned: address, Answers: "yes"}},
+			Services: []site.ProofHeard{{Service: "rec.web", Inside: site.Heard{Result: site.HeardAnswers, Says: text, By: site.TriedHere}, Outside: site.Heard{Result: site.Untried}}}}, at}, RemoveProof{some(r, "p1", "p2")},
+		PatchHeld{some(r, "edge", "inner"), nil, []site.HeldForward{{Name: text, Protocol: site.TCP, Outside: span.Port(1 + r.IntN(9)), Address: netip.MustParseAddr("10.48.16.20"), Enabled: true}}},
+		PatchHeld{some(r, "edge", "inner"), []site.HeldForward{{Name: text, Protocol: site.TCP, Outside: span.Port(1 + r.IntN(9)), Address: netip.MustParseAddr("10.48.16.20"), Enabled: true}}, nil},
+		SetLinks{some(r, nil, []site.Link{{ID: "far", Name: text, End: some[site.LinkEnd](r, site.Listens, site.Calls), Service: some(r, "rec.web", ""), Interface: some(r, "", "rec.0"), Far: site.Far{Name: text}}})},
+		SetKinds{some(r, nil, []site.Kind{{ID: "kiln", Name: text, Services: []site.KindService{{ID: "page", Protocol: site.TCP, Ports: some(r, span.Port(80), span.Ports{})}}, Purposes: []site.Purpose{{ID: "watch", Services: []string{some(r, "page", "none")}}}}})},
+		SetMakers{some(r, nil, []site.Maker{{"00:00:5e", text}}, []site.Maker{{"00-00-5E-00-53-2", text}, {"0", text}}, []site.Maker{{"0g", text}})},
 	)
 }
 
 // Any batch of edits is either refused with a reason, leaving the site as it
 // was, or taken, leaving one that can be saved and read, and can be undone.
 func TestAnyEditsAreTakenOrRefusedWhole(t *testing.T) {
-	s, err := Read([]byte(sample))
+	s, err := sitefile.Read([]byte(past.Sample))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -65,13 +69,13 @@ func TestAnyEditsAreTakenOrRefusedWhole(t *testing.T) {
 		if r.IntN(3) == 0 {
 			edits = append(edits, anyEdit(r))
 		}
-		before := string(Write(s))
+		before := string(sitefile.Write(s))
 		next, undo, err := Apply(s, edits)
-		if string(Write(s)) != before {
+		if string(sitefile.Write(s)) != before {
 			t.Fatalf("round %d: %s changed the old value", round, edits[0].Verb())
 		}
 		if err != nil {
-			var bad *Refusal
+			var bad *strict.Refusal
 			if !errors.As(err, &bad) || bad.Want == "" || !(strings.HasPrefix(bad.Path, "edits[") || strings.HasPrefix(bad.Path, "site")) {
 				t.Fatalf("round %d: %v", round, err)
 			}
@@ -92,30 +96,30 @@ func TestAnyEditsAreTakenOrRefusedWhole(t *testing.T) {
 				t.Fatalf("round %d: %s is changed and not touched by %s", round, c, edits[0].Verb())
 			}
 		}
-		again, err := ReadEdits(EditFormat, marshal(t, Edits(edits)))
+		again, err := Read(Format, marshal(t, List(edits)))
 		if twice, _, err2 := Apply(s, again); err != nil || err2 != nil || !reflect.DeepEqual(twice, next) {
 			t.Fatalf("round %d: %v %v: edits that were written do not come back", round, err, err2)
 		}
-		if again, err := Read(Write(next)); err != nil || string(Write(again)) != string(Write(next)) {
+		if again, err := sitefile.Read(sitefile.Write(next)); err != nil || string(sitefile.Write(again)) != string(sitefile.Write(next)) {
 			t.Fatalf("round %d: %v: what came of %+v cannot be read", round, err, edits)
 		}
-		if back, _, err := Apply(next, undo); err != nil || string(Write(back)) != before {
-			t.Fatalf("round %d: %s is not undone: %v\n%s\nbecame\n%s", round, edits[0].Verb(), err, before, Write(back))
+		if back, _, err := Apply(next, undo); err != nil || string(sitefile.Write(back)) != before {
+			t.Fatalf("round %d: %s is not undone: %v\n%s\nbecame\n%s", round, edits[0].Verb(), err, before, sitefile.Write(back))
 		}
 		// From whatever a site was some edits ago, one batch leads to what it is.
-		if there, _, err := Apply(long, Lead(long, next)); err != nil || string(Write(there)) != string(Write(next)) {
-			t.Fatalf("round %d: %v: led from\n%s\nto\n%s\nin place of\n%s", round, err, Write(long), Write(there), Write(next))
+		if there, _, err := Apply(long, Lead(long, next)); err != nil || string(sitefile.Write(there)) != string(sitefile.Write(next)) {
+			t.Fatalf("round %d: %v: led from\n%s\nto\n%s\nin place of\n%s", round, err, sitefile.Write(long), sitefile.Write(there), sitefile.Write(next))
 		}
 		if r.IntN(4) == 0 {
 			long = next
 		}
 		if r.IntN(40) == 0 {
-			s, _ = Read([]byte(sample)) // start anew before everything is removed
+			s, _ = sitefile.Read([]byte(past.Sample)) // start anew before everything is removed
 		} else {
 			s = next
 		}
 	}
-	if len(taken) < len(EachEdit) {
+	if len(taken) < len(Each) {
 		t.Errorf("only these were ever taken: %v", taken)
 	}
 }
@@ -129,9 +133,9 @@ func marshal(t *testing.T, v any) []byte {
 }
 
 // missed fails where two sites differ in something that is not said to be touched.
-func missed(t *testing.T, before, after Site, touched []Touch) {
+func missed(t *testing.T, before, after site.Site, touched []Touch) {
 	t.Helper()
-	parts := func(s Site) map[Touch]any {
+	parts := func(s site.Site) map[Touch]any {
 		out := map[Touch]any{{"site", "name"}: s.Name, {"site", "makers"}: s.Makers, {"site", "kinds"}: s.Kinds}
 		for _, n := range s.Networks {
 			out[Touch{Thing: n.Ref()}] = n
@@ -146,7 +150,7 @@ func missed(t *testing.T, before, after Site, touched []Touch) {
 			out[Touch{Thing: v.Ref()}] = v
 		}
 		for _, d := range s.Done {
-			out[Touch{Thing: Ref("step:" + d.Step)}] = d
+			out[Touch{Thing: site.Ref("step:" + d.Step)}] = d
 		}
 		for _, d := range s.Devices {
 			for field, v := range map[string]any{"name": d.Name, "kind": d.Kind, "place": d.Place, "rank": d.Rank, "accepted": d.Accepted} {

@@ -1,8 +1,24 @@
-package site
+// Package edit knows the changes of a site, each a type of its own: what they touch, how they
+// are undone, and how JSON has them. Whether a change is wise is for others to say.
+package edit
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
+
+	"vestpin/core/site"
+	"vestpin/core/strict"
+)
+
+// The bounds of a batch.
+const (
+	// MostEdits is how many edits are made at once: a suggestion for the largest
+	// site takes fewer.
+	MostEdits = 10000
+	// mostUndo is how much a batch of edits may overwrite, in bytes of JSON: it is
+	// kept in the journal.
+	mostUndo = 32 << 20
 )
 
 // Verb names what an edit does.
@@ -18,7 +34,7 @@ type Edit interface {
 	Touches() []Touch
 	// apply makes the change and gives the edits that lead back, in the order in
 	// which they are to be made.
-	apply(d *draft, at *trail) ([]Edit, error)
+	apply(d *draft, at *strict.Path) ([]Edit, error)
 }
 
 // Change says what is done to one thing, for a batch of edits in an answer.
@@ -30,7 +46,7 @@ type Change struct {
 // Touch is something that an edit overwrites: a thing, or one field of it where
 // Field is given.
 type Touch struct {
-	Thing Ref
+	Thing site.Ref
 	Field string
 }
 
@@ -66,7 +82,7 @@ func Touches(batches ...[]Edit) []Touch {
 
 // Disagree gives the first thing that both overwrite.
 func Disagree(mine, theirs []Touch) (Touch, bool) {
-	fields := map[Ref][]Touch{}
+	fields := map[site.Ref][]Touch{}
 	for _, t := range theirs {
 		fields[t.Thing] = append(fields[t.Thing], t)
 	}
@@ -79,19 +95,19 @@ func Disagree(mine, theirs []Touch) (Touch, bool) {
 }
 
 // Apply makes the edits one after the other and gives the new site together
-// with the edits that lead back. All are taken or none; the error is a *Refusal
+// with the edits that lead back. All are taken or none; the error is a *strict.Refusal
 // that names the edit at fault.
-func Apply(s Site, edits []Edit) (Site, []Edit, error) {
-	root := &trail{key: "edits"}
+func Apply(s site.Site, edits []Edit) (site.Site, []Edit, error) {
+	root := strict.At("edits")
 	if len(edits) > MostEdits {
-		return s, nil, root.refuse(fmt.Sprint(len(edits)), fmt.Sprintf("at most %d edits at once", MostEdits))
+		return s, nil, root.Refuse(fmt.Sprint(len(edits)), fmt.Sprintf("at most %d edits at once", MostEdits))
 	}
 	d := draft{Site: s, copied: map[string]bool{}}
 	backs := make([][]Edit, 0, len(edits))
 	for i, e := range edits {
-		at := root.item(i)
+		at := root.Item(i)
 		if e == nil {
-			return s, nil, at.refuse("", "an edit")
+			return s, nil, at.Refuse("", "an edit")
 		}
 		back, err := e.apply(&d, at)
 		if err == nil {
@@ -104,7 +120,7 @@ func Apply(s Site, edits []Edit) (Site, []Edit, error) {
 	}
 	slices.Reverse(backs)
 	undo := slices.Concat(backs...)
-	if err := check(&trail{key: "site"}, d.Site); err != nil {
+	if err := site.CheckAt(strict.At("site"), d.Site); err != nil {
 		return s, nil, err
 	}
 	return d.Site, undo, checkUndo(root, undo)
@@ -112,7 +128,7 @@ func Apply(s Site, edits []Edit) (Site, []Edit, error) {
 
 // checkUndo refuses a batch that overwrites more than a journal can keep. Short
 // ones are not counted.
-func checkUndo(at *trail, undo []Edit) error {
+func checkUndo(at *strict.Path, undo []Edit) error {
 	if len(undo) < 100 {
 		return nil
 	}
@@ -123,7 +139,7 @@ func checkUndo(at *trail, undo []Edit) error {
 			return err
 		}
 		if size += len(data); size > mostUndo {
-			return at.refuse(fmt.Sprintf("more than %d MB", mostUndo>>20), fmt.Sprintf("edits that overwrite at most %d MB at once", mostUndo>>20))
+			return at.Refuse(fmt.Sprintf("more than %d MB", mostUndo>>20), fmt.Sprintf("edits that overwrite at most %d MB at once", mostUndo>>20))
 		}
 	}
 	return nil
@@ -132,15 +148,15 @@ func checkUndo(at *trail, undo []Edit) error {
 // draft is a site in the making. A list is copied before it is first written, so
 // that the site it began as stays as it was.
 type draft struct {
-	Site
+	site.Site
 	copied map[string]bool // the lists that are the draft's own: "devices", or "device:rec" for the parts of one
 }
 
 // overfull refuses a batch that puts far more than a site may hold, before all of it
 // is there; a few may be too many until others are removed.
-func (d *draft) overfull(at *trail) error {
+func (d *draft) overfull(at *strict.Path) error {
 	const meanwhile = 100
-	return firstOf(checkMost(at, len(d.Devices), MostDevices+meanwhile), checkMost(at, len(d.Forwards), mostForwards+meanwhile), checkMost(at, len(d.Visits), mostVisits+meanwhile), checkMost(at, len(d.Proofs), mostProofs+meanwhile), checkMost(at, len(d.Done), mostDone+meanwhile))
+	return cmp.Or(site.CheckMost(at, len(d.Devices), site.MostDevices+meanwhile), site.CheckMost(at, len(d.Forwards), site.MostForwards+meanwhile), site.CheckMost(at, len(d.Visits), site.MostVisits+meanwhile), site.CheckMost(at, len(d.Proofs), site.MostProofs+meanwhile), site.CheckMost(at, len(d.Done), site.MostDone+meanwhile))
 }
 
 // own makes a list the draft's own.
@@ -151,7 +167,7 @@ func own[T any](d *draft, name string, list *[]T) {
 }
 
 // device makes the i-th device and its lists of parts the draft's own.
-func (d *draft) device(i int) *Device {
+func (d *draft) device(i int) *site.Device {
 	own(d, "devices", &d.Devices)
 	v := &d.Devices[i]
 	if name := "device:" + v.ID; !d.copied[name] {
@@ -192,7 +208,7 @@ func put[T any](list *[]T, v T, id func(*T) string, at *int) (old *T, was int) {
 }
 
 // take removes the one with that id and gives it with its place.
-func take[T any](list *[]T, at *trail, kind, id string, idOf func(*T) string) (old T, was int, err error) {
+func take[T any](list *[]T, at *strict.Path, kind, id string, idOf func(*T) string) (old T, was int, err error) {
 	was = indexOf(*list, id, idOf)
 	if was < 0 {
 		return old, was, unknown(at, kind, id)
@@ -202,12 +218,12 @@ func take[T any](list *[]T, at *trail, kind, id string, idOf func(*T) string) (o
 	return old, was, nil
 }
 
-func unknown(at *trail, kind, id string) error {
-	return at.field("id").refuse(id, "the id of a "+kind+" of this site; it may have been removed meanwhile")
+func unknown(at *strict.Path, kind, id string) error {
+	return at.Field("id").Refuse(id, "the id of a "+kind+" of this site; it may have been removed meanwhile")
 }
 
 // dropForwards removes the forwards that match, and gives the way back.
-func (d *draft) dropForwards(match func(*Forward) bool) []Edit {
+func (d *draft) dropForwards(match func(*site.Forward) bool) []Edit {
 	some := false
 	for i := range d.Forwards {
 		some = some || match(&d.Forwards[i])
@@ -247,7 +263,7 @@ func (d *draft) hideExposed(gone func(id string) bool) []Edit {
 }
 
 // findPart gives the place of a device and of the part of it that has the id.
-func findPart[T any](s *Site, parts func(*Device) []T, has func(*T) bool) (device, part int) {
+func findPart[T any](s *site.Site, parts func(*site.Device) []T, has func(*T) bool) (device, part int) {
 	for i := range s.Devices {
 		list := parts(&s.Devices[i])
 		for j := range list {
@@ -259,23 +275,23 @@ func findPart[T any](s *Site, parts func(*Device) []T, has func(*T) bool) (devic
 	return -1, -1
 }
 
-func (d *draft) findInterface(at *trail, id string) (device, part int, err error) {
-	device, part = findPart(&d.Site, func(v *Device) []Interface { return v.Interfaces }, func(n *Interface) bool { return n.ID == id })
+func (d *draft) findInterface(at *strict.Path, id string) (device, part int, err error) {
+	device, part = findPart(&d.Site, func(v *site.Device) []site.Interface { return v.Interfaces }, func(n *site.Interface) bool { return n.ID == id })
 	if device < 0 {
 		err = unknown(at, "interface", id)
 	}
 	return device, part, err
 }
 
-func (d *draft) findService(at *trail, id string) (device, part int, err error) {
-	device, part = findPart(&d.Site, func(v *Device) []Service { return v.Services }, func(s *Service) bool { return s.ID == id })
+func (d *draft) findService(at *strict.Path, id string) (device, part int, err error) {
+	device, part = findPart(&d.Site, func(v *site.Device) []site.Service { return v.Services }, func(s *site.Service) bool { return s.ID == id })
 	if device < 0 {
 		err = unknown(at, "service", id)
 	}
 	return device, part, err
 }
 
-func (d *draft) findDevice(at *trail, id string) (int, error) {
+func (d *draft) findDevice(at *strict.Path, id string) (int, error) {
 	i := indexOf(d.Devices, id, deviceID)
 	if i < 0 {
 		return i, unknown(at, "device", id)

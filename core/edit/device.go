@@ -1,12 +1,17 @@
-package site
+package edit
 
-import "slices"
+import (
+	"slices"
+
+	"vestpin/core/site"
+	"vestpin/core/strict"
+)
 
 // PutDevice adds a device or replaces the one with its id, with all its
 // interfaces and services.
 type PutDevice struct {
-	Device Device `json:"device"`
-	At     *int   `json:"at,omitempty"`
+	Device site.Device `json:"device"`
+	At     *int        `json:"at,omitempty"`
 }
 
 // Verb is "put-device".
@@ -24,10 +29,10 @@ func (e PutDevice) Touches() []Touch {
 	return out
 }
 
-func (e PutDevice) apply(d *draft, _ *trail) ([]Edit, error) {
+func (e PutDevice) apply(d *draft, _ *strict.Path) ([]Edit, error) {
 	own(d, "devices", &d.Devices)
 	delete(d.copied, string(e.Device.Ref())) // its lists are the edit's
-	if old, was := put(&d.Devices, e.Device.whole(), deviceID, e.At); old != nil {
+	if old, was := put(&d.Devices, e.Device.Whole(), deviceID, e.At); old != nil {
 		return []Edit{PutDevice{*old, &was}}, nil
 	}
 	return []Edit{RemoveDevice{ID: e.Device.ID, Only: true}}, nil
@@ -43,9 +48,9 @@ type RemoveDevice struct {
 func (RemoveDevice) Verb() Verb { return "remove-device" }
 
 // Touches the device; its parts are told by the way back.
-func (e RemoveDevice) Touches() []Touch { return []Touch{{Thing: Device{ID: e.ID}.Ref()}} }
+func (e RemoveDevice) Touches() []Touch { return []Touch{{Thing: site.Device{ID: e.ID}.Ref()}} }
 
-func (e RemoveDevice) apply(d *draft, at *trail) ([]Edit, error) {
+func (e RemoveDevice) apply(d *draft, at *strict.Path) ([]Edit, error) {
 	own(d, "devices", &d.Devices)
 	gone, was, err := take(&d.Devices, at, "device", e.ID, deviceID)
 	if err != nil {
@@ -56,19 +61,19 @@ func (e RemoveDevice) apply(d *draft, at *trail) ([]Edit, error) {
 	if e.Only {
 		return back, nil
 	}
-	back = append(back, d.dropLinks(func(l Link) bool {
-		return slices.ContainsFunc(gone.Interfaces, func(i Interface) bool { return i.ID == l.Interface }) || slices.ContainsFunc(gone.Services, func(s Service) bool { return s.ID == l.Service })
+	back = append(back, d.dropLinks(func(l site.Link) bool {
+		return slices.ContainsFunc(gone.Interfaces, func(i site.Interface) bool { return i.ID == l.Interface }) || slices.ContainsFunc(gone.Services, func(s site.Service) bool { return s.ID == l.Service })
 	})...)
 	back = append(back, d.hideExposed(func(id string) bool {
-		return slices.ContainsFunc(gone.Interfaces, func(i Interface) bool { return i.ID == id })
+		return slices.ContainsFunc(gone.Interfaces, func(i site.Interface) bool { return i.ID == id })
 	})...)
-	return append(back, d.dropForwards(func(f *Forward) bool { return leadsTo(f, &gone) })...), nil
+	return append(back, d.dropForwards(func(f *site.Forward) bool { return leadsTo(f, &gone) })...), nil
 }
 
 // leadsTo reports whether a forward would dangle without the device.
-func leadsTo(f *Forward, d *Device) bool {
-	return slices.ContainsFunc(d.Interfaces, func(i Interface) bool { return i.ID == f.To }) ||
-		slices.ContainsFunc(d.Services, func(sv Service) bool { return sv.ID == f.Service && f.Service != "" })
+func leadsTo(f *site.Forward, d *site.Device) bool {
+	return slices.ContainsFunc(d.Interfaces, func(i site.Interface) bool { return i.ID == f.To }) ||
+		slices.ContainsFunc(d.Services, func(sv site.Service) bool { return sv.ID == f.Service && f.Service != "" })
 }
 
 // Describe changes what is given of a device's name, kind, place, rank, and
@@ -87,7 +92,7 @@ func (Describe) Verb() Verb { return "describe" }
 
 // Touches the fields that are given.
 func (e Describe) Touches() []Touch {
-	thing := Device{ID: e.ID}.Ref()
+	thing := site.Device{ID: e.ID}.Ref()
 	var out []Touch
 	for _, f := range []struct {
 		name  string
@@ -100,7 +105,7 @@ func (e Describe) Touches() []Touch {
 	return out
 }
 
-func (e Describe) apply(d *draft, at *trail) ([]Edit, error) {
+func (e Describe) apply(d *draft, at *strict.Path) ([]Edit, error) {
 	i, err := d.findDevice(at, e.ID)
 	if err != nil {
 		return nil, err
@@ -124,9 +129,9 @@ func exchange[T any](field, want *T) *T {
 
 // PutInterface adds an interface to a device or replaces the one with its id.
 type PutInterface struct {
-	ID        string    `json:"id" doc:"The device"`
-	Interface Interface `json:"interface"`
-	At        *int      `json:"at,omitempty"`
+	ID        string         `json:"id" doc:"The device"`
+	Interface site.Interface `json:"interface"`
+	At        *int           `json:"at,omitempty"`
 }
 
 // Verb is "put-interface".
@@ -135,19 +140,19 @@ func (PutInterface) Verb() Verb { return "put-interface" }
 // Touches the interface.
 func (e PutInterface) Touches() []Touch { return []Touch{{Thing: e.Interface.Ref()}} }
 
-func (e PutInterface) apply(d *draft, at *trail) ([]Edit, error) {
+func (e PutInterface) apply(d *draft, at *strict.Path) ([]Edit, error) {
 	i, err := d.findDevice(at, e.ID)
 	if err != nil {
 		return nil, err
 	}
-	if old, was := put(&d.device(i).Interfaces, e.Interface.whole(), interfaceID, e.At); old != nil {
+	if old, was := put(&d.device(i).Interfaces, e.Interface.Whole(), interfaceID, e.At); old != nil {
 		return []Edit{PutInterface{e.ID, *old, &was}}, nil
 	}
 	return []Edit{RemoveInterface{ID: e.Interface.ID, Only: true}}, nil
 }
 
-func interfaceID(n *Interface) string { return n.ID }
-func serviceID(s *Service) string     { return s.ID }
+func interfaceID(n *site.Interface) string { return n.ID }
+func serviceID(s *site.Service) string     { return s.ID }
 
 // RemoveInterface removes an interface, and its services and forwards with it
 // unless Only it is meant.
@@ -160,9 +165,9 @@ type RemoveInterface struct {
 func (RemoveInterface) Verb() Verb { return "remove-interface" }
 
 // Touches the interface; its services are told by the way back.
-func (e RemoveInterface) Touches() []Touch { return []Touch{{Thing: Interface{ID: e.ID}.Ref()}} }
+func (e RemoveInterface) Touches() []Touch { return []Touch{{Thing: site.Interface{ID: e.ID}.Ref()}} }
 
-func (e RemoveInterface) apply(d *draft, at *trail) ([]Edit, error) {
+func (e RemoveInterface) apply(d *draft, at *strict.Path) ([]Edit, error) {
 	i, j, err := d.findInterface(at, e.ID)
 	if err != nil {
 		return nil, err
@@ -185,24 +190,24 @@ func (e RemoveInterface) apply(d *draft, at *trail) ([]Edit, error) {
 	}
 	clear(v.Services[len(kept):])
 	v.Services = kept
-	back = append(back, d.dropLinks(func(l Link) bool { return l.Interface == e.ID || l.Service != "" && gone[l.Service] })...)
+	back = append(back, d.dropLinks(func(l site.Link) bool { return l.Interface == e.ID || l.Service != "" && gone[l.Service] })...)
 	back = append(back, d.hideExposed(func(id string) bool { return id == e.ID })...)
-	return append(back, d.dropForwards(func(f *Forward) bool { return f.To == e.ID || gone[f.Service] })...), nil
+	return append(back, d.dropForwards(func(f *site.Forward) bool { return f.To == e.ID || gone[f.Service] })...), nil
 }
 
 // SetPin pins an interface, or, without Pin, makes it loose.
 type SetPin struct {
-	ID  string `json:"id" doc:"The interface"`
-	Pin *Pin   `json:"pin,omitempty"`
+	ID  string    `json:"id" doc:"The interface"`
+	Pin *site.Pin `json:"pin,omitempty"`
 }
 
 // Verb is "pin".
 func (SetPin) Verb() Verb { return "pin" }
 
 // Touches the pin of the interface.
-func (e SetPin) Touches() []Touch { return []Touch{{Interface{ID: e.ID}.Ref(), "pin"}} }
+func (e SetPin) Touches() []Touch { return []Touch{{site.Interface{ID: e.ID}.Ref(), "pin"}} }
 
-func (e SetPin) apply(d *draft, at *trail) ([]Edit, error) {
+func (e SetPin) apply(d *draft, at *strict.Path) ([]Edit, error) {
 	i, j, err := d.findInterface(at, e.ID)
 	if err != nil {
 		return nil, err
@@ -215,17 +220,17 @@ func (e SetPin) apply(d *draft, at *trail) ([]Edit, error) {
 
 // SetWants says whether an interface is to be pinned.
 type SetWants struct {
-	ID    string `json:"id" doc:"The interface"`
-	Wants Wants  `json:"wants"`
+	ID    string     `json:"id" doc:"The interface"`
+	Wants site.Wants `json:"wants"`
 }
 
 // Verb is "wants".
 func (SetWants) Verb() Verb { return "wants" }
 
 // Touches what the interface wants.
-func (e SetWants) Touches() []Touch { return []Touch{{Interface{ID: e.ID}.Ref(), "wants"}} }
+func (e SetWants) Touches() []Touch { return []Touch{{site.Interface{ID: e.ID}.Ref(), "wants"}} }
 
-func (e SetWants) apply(d *draft, at *trail) ([]Edit, error) {
+func (e SetWants) apply(d *draft, at *strict.Path) ([]Edit, error) {
 	i, j, err := d.findInterface(at, e.ID)
 	if err != nil {
 		return nil, err
@@ -233,15 +238,15 @@ func (e SetWants) apply(d *draft, at *trail) ([]Edit, error) {
 	n := &d.device(i).Interfaces[j]
 	back := SetWants{e.ID, n.Wants}
 	n.Wants = e.Wants
-	usual(&n.Wants, "auto")
+	site.Usual(&n.Wants, "auto")
 	return []Edit{back}, nil
 }
 
 // PutService adds a service to a device or replaces the one with its id.
 type PutService struct {
-	ID      string  `json:"id" doc:"The device"`
-	Service Service `json:"service"`
-	At      *int    `json:"at,omitempty"`
+	ID      string       `json:"id" doc:"The device"`
+	Service site.Service `json:"service"`
+	At      *int         `json:"at,omitempty"`
 }
 
 // Verb is "put-service".
@@ -250,12 +255,12 @@ func (PutService) Verb() Verb { return "put-service" }
 // Touches the service.
 func (e PutService) Touches() []Touch { return []Touch{{Thing: e.Service.Ref()}} }
 
-func (e PutService) apply(d *draft, at *trail) ([]Edit, error) {
+func (e PutService) apply(d *draft, at *strict.Path) ([]Edit, error) {
 	i, err := d.findDevice(at, e.ID)
 	if err != nil {
 		return nil, err
 	}
-	if old, was := put(&d.device(i).Services, e.Service.whole(), serviceID, e.At); old != nil {
+	if old, was := put(&d.device(i).Services, e.Service.Whole(), serviceID, e.At); old != nil {
 		return []Edit{PutService{e.ID, *old, &was}}, nil
 	}
 	return []Edit{RemoveService{ID: e.Service.ID, Only: true}}, nil
@@ -271,9 +276,9 @@ type RemoveService struct {
 func (RemoveService) Verb() Verb { return "remove-service" }
 
 // Touches the service.
-func (e RemoveService) Touches() []Touch { return []Touch{{Thing: Service{ID: e.ID}.Ref()}} }
+func (e RemoveService) Touches() []Touch { return []Touch{{Thing: site.Service{ID: e.ID}.Ref()}} }
 
-func (e RemoveService) apply(d *draft, at *trail) ([]Edit, error) {
+func (e RemoveService) apply(d *draft, at *strict.Path) ([]Edit, error) {
 	i, j, err := d.findService(at, e.ID)
 	if err != nil {
 		return nil, err
@@ -284,29 +289,29 @@ func (e RemoveService) apply(d *draft, at *trail) ([]Edit, error) {
 	if e.Only {
 		return back, nil
 	}
-	back = append(back, d.dropLinks(func(l Link) bool { return l.Service == e.ID })...)
-	return append(back, d.dropForwards(func(f *Forward) bool { return f.Service == e.ID })...), nil
+	back = append(back, d.dropLinks(func(l site.Link) bool { return l.Service == e.ID })...)
+	return append(back, d.dropForwards(func(f *site.Forward) bool { return f.Service == e.ID })...), nil
 }
 
 // SetOpen wants a service from outside, or, without Open, keeps it in.
 type SetOpen struct {
-	ID   string `json:"id" doc:"The service"`
-	Open *Open  `json:"open,omitempty"`
+	ID   string     `json:"id" doc:"The service"`
+	Open *site.Open `json:"open,omitempty"`
 }
 
 // Verb is "open".
 func (SetOpen) Verb() Verb { return "open" }
 
 // Touches how the service is opened.
-func (e SetOpen) Touches() []Touch { return []Touch{{Service{ID: e.ID}.Ref(), "open"}} }
+func (e SetOpen) Touches() []Touch { return []Touch{{site.Service{ID: e.ID}.Ref(), "open"}} }
 
-func (e SetOpen) apply(d *draft, at *trail) ([]Edit, error) {
+func (e SetOpen) apply(d *draft, at *strict.Path) ([]Edit, error) {
 	i, j, err := d.findService(at, e.ID)
 	if err != nil {
 		return nil, err
 	}
 	s := &d.device(i).Services[j]
 	back := SetOpen{e.ID, s.Open}
-	s.Open = e.Open.whole()
+	s.Open = e.Open.Whole()
 	return []Edit{back}, nil
 }
