@@ -44,13 +44,13 @@ func anyEdit(r *rand.Rand) Edit {
 		PutForward{site.Forward{ID: some(r, "f1", "f2"), Router: some(r, "edge", "inner"), Protocol: site.UDP, Outside: span.Port(1 + r.IntN(99)), To: some(r, "rec.0", "new.0", "10.48.16.9")}, at}, RemoveForward{id},
 		Tick{id, some(r, nil, &site.Done{At: "now", Values: text}), at},
 		PutVisit{site.Visit{ID: some(r, "v1", "v2"), From: "2026-05-04T09:00:00Z", Until: some(r, "", "2026-05-04T12:00:00Z"), Seen: []site.SeenThen{{Interface: "rec.0", Address: address, Host: text}}}, at}, RemoveVisit{id},
-		PutProof{site.Proof{ID: some(r, "p1", "p2"), At: text, From: "inside", Router: site.ProofRouter{Answers: true, Told: []site.ToldOutside{{address, site.ToldByRouter}}}, Interfaces: []site.ProofThere{{Interface: "rec.0", Planned: address, Answers: "yes"}},
+		PutProof{site.Proof{ID: some(r, "p1", "p2"), At: text, From: "inside", Router: site.ProofRouter{Answers: true, Told: []site.ToldOutside{{Address: address, By: site.ToldByRouter}}}, Interfaces: []site.ProofThere{{Interface: "rec.0", Planned: address, Answers: "yes"}},
 			Services: []site.ProofHeard{{Service: "rec.web", Inside: site.Heard{Result: site.HeardAnswers, Says: text, By: site.TriedHere}, Outside: site.Heard{Result: site.Untried}}}}, at}, RemoveProof{some(r, "p1", "p2")},
 		PatchHeld{some(r, "edge", "inner"), nil, []site.HeldForward{{Name: text, Protocol: site.TCP, Outside: span.Port(1 + r.IntN(9)), Address: netip.MustParseAddr("10.48.16.20"), Enabled: true}}},
 		PatchHeld{some(r, "edge", "inner"), []site.HeldForward{{Name: text, Protocol: site.TCP, Outside: span.Port(1 + r.IntN(9)), Address: netip.MustParseAddr("10.48.16.20"), Enabled: true}}, nil},
 		SetLinks{some(r, nil, []site.Link{{ID: "far", Name: text, End: some[site.LinkEnd](r, site.Listens, site.Calls), Service: some(r, "rec.web", ""), Interface: some(r, "", "rec.0"), Far: site.Far{Name: text}}})},
 		SetKinds{some(r, nil, []site.Kind{{ID: "kiln", Name: text, Services: []site.KindService{{ID: "page", Protocol: site.TCP, Ports: some(r, span.Port(80), span.Ports{})}}, Purposes: []site.Purpose{{ID: "watch", Services: []string{some(r, "page", "none")}}}}})},
-		SetMakers{some(r, nil, []site.Maker{{"00:00:5e", text}}, []site.Maker{{"00-00-5E-00-53-2", text}, {"0", text}}, []site.Maker{{"0g", text}})},
+		SetMakers{some(r, nil, []site.Maker{{Prefix: "00:00:5e", Name: text}}, []site.Maker{{Prefix: "00-00-5E-00-53-2", Name: text}, {Prefix: "0", Name: text}}, []site.Maker{{Prefix: "0g", Name: text}})},
 	)
 }
 
