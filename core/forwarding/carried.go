@@ -92,13 +92,6 @@ func (w *wish) mayCarry(o *wish, proto site.Protocol) bool {
 	}))
 }
 
-// What the ways of one wish do for another.
-const (
-	doesNot = iota
-	carries
-	carriesPreferred
-)
-
 // carried gives the ways in which a wish is met on a protocol by the forwards of another, and
 // by its own on what is left.
 func (p *planner) carried(w, by *wish, proto site.Protocol) []carrying {

@@ -68,6 +68,17 @@ func (wy way) passes() ([]side, span.Set) {
 	return sides, within
 }
 
+// splits is at how many routers a way has the protocols at different ports.
+func (wy way) splits() int {
+	n := 0
+	for _, h := range wy.hops {
+		if h.split {
+			n++
+		}
+	}
+	return n
+}
+
 // isOf reports whether a forward is among some that are held.
 func isOf(list []held, id string) bool {
 	return slices.ContainsFunc(list, func(h held) bool { return h.ID == id })
@@ -124,6 +135,7 @@ func (p *planner) waysToMeet(w *wish) refusal {
 		f.held, f.known = held, map[int][]lead{}
 		f.find()
 	}
+	slices.SortStableFunc(w.ways, func(a, b way) int { return a.splits() - b.splits() }) // of those that cost the same the first is taken
 	return f.refusal
 }
 

@@ -1,0 +1,171 @@
+package forwarding
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"testing"
+
+	"vestpin/core/edit"
+	"vestpin/core/past"
+	"vestpin/core/reach"
+	"vestpin/core/site"
+	"vestpin/core/span"
+)
+
+// by is a forward that stands on a router.
+func by(id, router string, proto site.Protocol, outside, to, inside, service string) site.Forward {
+	return site.Forward{ID: id, Router: router, Enabled: true, Protocol: proto, Outside: past.Ports(outside), To: to, Inside: past.Ports(inside), Service: service}
+}
+
+// What a plan makes of sites in which more is at work than one forward for each service.
+func TestWaysOut(t *testing.T) {
+	limited := func(s *site.Site, routers ...string) {
+		s.Devices[0].Services[0].Open.From = past.Senders("198.51.100.0/24")
+		for i := range s.Routers {
+			if slices.Contains(routers, s.Routers[i].ID) {
+				s.Routers[i].Form.LimitsSender = "network"
+			} else {
+				s.Routers[i].Form.LimitsSender = "no"
+			}
+		}
+	}
+	cases := []struct {
+		name  string
+		site  func() site.Site
+		wants []string // what stands in the end, on which router, for whom
+		unmet string   // how what is not met is explained
+	}{
+		{"exposed, but not where it prefers to be", func() site.Site {
+			s := row(1, 1)
+			s.Routers[0].ExposedHost, s.Devices[0].Services[0].Open.Prefer = "d0", span.Port(82)
+			return s
+		}, []string{"r0 tcp 82 to d0:80"}, ""},
+		{"exposed where it prefers to be", func() site.Site {
+			s := row(1, 1)
+			s.Routers[0].ExposedHost = "d0"
+			return s
+		}, nil, ""},
+		{"through two wide forwards, where both let it", func() site.Site {
+			s := row(3, 1)
+			s.Routers[0].OwnPorts, s.Routers[0].Form.Renumber = []site.OwnPort{{Protocol: site.Both, Ports: span.Port(80)}}, "none"
+			s.Forwards = []site.Forward{by("a", "r0", site.TCP, "10000-30000", "10.0.0.9", "10000-30000", ""), by("b", "r1", site.TCP, "20000-40000", "10.1.0.9", "20000-40000", "")}
+			return s
+		}, []string{"r0 tcp 10000-30000 to 10.0.0.9:10000-30000", "r1 tcp 20000-40000 to 10.1.0.9:20000-40000", "r2 tcp 20000 to d0:80"}, ""},
+		{"one protocol by the exposed host, which another must leave it", func() site.Site {
+			s := row(2, 2)
+			s.Routers[0].ExposedHost = "10.0.0.9"
+			s.Routers[1].OwnPorts = []site.OwnPort{{Protocol: site.TCP, Ports: span.Port(80)}}
+			s.Devices[0].Services[0].Protocol, s.Devices[1].Services[0].Protocol = site.Both, site.UDP
+			s.Devices[0].Rank, s.Devices[1].Rank = 1, 2
+			for i := range 2 {
+				s.Devices[i].Services[0].Open.Port = site.SamePort
+			}
+			s.Forwards = []site.Forward{by("a", "r1", site.UDP, "80", "d0", "80", "d0")}
+			return s
+		}, []string{"r1 udp 80 to d0:80", "r1 tcp 8020 to d0:80", "r0 tcp 80 to 10.0.0.9:8020"}, "d1 80 stays shut: d0 80 has 80/udp at router r0"},
+		{"one protocol stands, the other goes beside it", func() site.Site {
+			s := row(1, 1)
+			s.Devices[0].Services[0].Protocol = site.Both
+			s.Forwards = []site.Forward{by("a", "r0", site.TCP, "8080", "d0", "80", "d0")}
+			return s
+		}, []string{"r0 tcp 8080 to d0:80", "r0 udp 8080 to d0:80"}, ""},
+		{"one protocol is carried by another service", func() site.Site {
+			s := row(1, 1)
+			s.Devices[0].Services[0].Protocol, s.Devices[0].Services[0].Open.Port = site.Both, site.SamePort
+			s.Devices[0].Services = append(s.Devices[0].Services, site.Service{ID: "wide", Interface: "d0", Protocol: site.TCP, Ports: past.Ports("80-82"), Open: &site.Open{Port: site.SamePort}})
+			return s
+		}, []string{"r0 udp 80 to d0:80", "r0 tcp 80-82 to d0:80-82"}, ""},
+		{"a port of the router's own, by UDP", func() site.Site {
+			s := row(1, 1)
+			s.Routers[0].OwnPorts = []site.OwnPort{{Protocol: site.Both, Ports: span.Port(80)}}
+			s.Devices[0].Services[0].Protocol, s.Devices[0].Services[0].Open.Port = site.UDP, site.SamePort
+			return s
+		}, nil, "router r0 answers on 80 itself"},
+		{"what the router cannot have, and what works only by the exposed host", func() site.Site {
+			s := row(1, 2)
+			s.Routers[0].ExposedHost, s.Routers[0].Form.Renumber = "d1", "none"
+			s.Devices[0].Rank, s.Devices[1].Rank = 1, 2
+			s.Devices[1].Services[0].Open.Port = site.SamePort
+			s.Forwards = []site.Forward{by("a", "r0", site.TCP, "82", "d0", "80", "d0")}
+			return s
+		}, []string{"r0 tcp 82 to d0:80"}, ""},
+		{"a device without a pin, which works", func() site.Site {
+			s := row(1, 1)
+			s.Devices[0].Interfaces[0].Pin = nil
+			s.Forwards = []site.Forward{by("a", "r0", site.TCP, "80", "d0", "80", "d0"), by("b", "r0", site.UDP, "80", "d0", "80", "d0")}
+			return s
+		}, []string{"r0 tcp 80 to d0:80"}, ""},
+		{"a device without a pin, which does not", func() site.Site {
+			s := row(1, 1)
+			s.Devices[0].Interfaces[0].Pin, s.Devices[0].Services[0].Protocol = nil, site.Both
+			s.Forwards = []site.Forward{by("a", "r0", site.TCP, "80", "d0", "80", "d0")}
+			return s
+		}, nil, "has no pin"},
+		{"only the inner router limits sources", func() site.Site {
+			s := row(2, 1)
+			limited(&s, "r1")
+			return s
+		}, []string{"r1 tcp 80 to d0:80 from 198.51.100.0/24", "r0 tcp 80 to 10.0.0.9:80"}, ""},
+		{"only the outer router limits sources", func() site.Site {
+			s := row(2, 1)
+			limited(&s, "r0")
+			return s
+		}, []string{"r1 tcp 80 to d0:80", "r0 tcp 80 to 10.0.0.9:80 from 198.51.100.0/24"}, ""},
+		{"no router limits sources", func() site.Site {
+			s := row(2, 1)
+			limited(&s)
+			return s
+		}, nil, "cannot limit who may connect"},
+		{"the outer router limits sources, but sends all other ports on to anybody", func() site.Site {
+			s := row(2, 1)
+			limited(&s, "r0")
+			s.Routers[0].ExposedHost, s.Devices[0].Services[0].Open.Port = "10.0.0.9", "8080"
+			s.Routers[1].Form.Refuses = past.Ports("8080")
+			return s
+		}, nil, "cannot limit who may connect"},
+		{"the outer router limits sources, but leads another port there for anybody", func() site.Site {
+			s := row(2, 1)
+			limited(&s, "r0")
+			s.Forwards = []site.Forward{by("a", "r0", site.TCP, "8888", "10.0.0.9", "80", ""), by("b", "r0", site.TCP, "8889", "10.0.0.9", "8020", "")}
+			return s
+		}, []string{"r0 tcp 8888 to 10.0.0.9:80", "r0 tcp 8889 to 10.0.0.9:8020", "r1 tcp 10001 to d0:80", "r0 tcp 80 to 10.0.0.9:10001 from 198.51.100.0/24"}, ""},
+	}
+	for _, c := range cases {
+		t.Run(c.name, func(t *testing.T) {
+			s := c.site()
+			v := site.NewView(s)
+			plan := Suggest(v)
+			next, _, err := edit.Apply(s, plan.Edits())
+			if err != nil {
+				t.Fatal(err)
+			}
+			var got []string
+			for _, f := range next.Forwards {
+				from := ""
+				for _, a := range f.From {
+					from += " from " + a.String()
+				}
+				got = append(got, fmt.Sprintf("%s %s %s to %s:%s%s", f.Router, f.Protocol, f.Outside, f.To, f.InsidePorts(), from))
+			}
+			if !slices.Equal(got, c.wants) {
+				t.Errorf("got  %q\nwant %q", got, c.wants)
+			}
+			if c.unmet == "" && len(plan.Unmet) > 0 || c.unmet != "" && (len(plan.Unmet) != 1 || !strings.Contains(plan.Unmet[0].Says, c.unmet)) {
+				t.Errorf("unmet %+v, want %q", plan.Unmet, c.unmet)
+			}
+			unmet := 0
+			for _, w := range site.NewView(next).Wishes() {
+				if !reach.Of(site.NewView(next)).Met(w) {
+					unmet++
+				}
+			}
+			if unmet != len(plan.Unmet) {
+				t.Errorf("%d are not met, and %+v are told", unmet, plan.Unmet)
+			}
+			if more := Suggest(site.NewView(next)); len(more.Changes) > 0 {
+				t.Errorf("then there is %+v", more.Changes)
+			}
+		})
+	}
+}
