@@ -21,9 +21,11 @@ const (
 type explaining struct {
 	*choices
 	solution
-	met   []bool
-	left  int // sets that may still be tried
-	names int // services that may still be named
+	met    []bool
+	meets  [][]choice // by wish: the choices that meet it, once they are asked for
+	fewest [][]int    // by wish and router: how few lines it takes
+	left   int        // sets that may still be tried
+	names  int        // services that may still be named
 }
 
 // unmet explains a wish that was left out by a set of services of which none can be
@@ -139,7 +141,31 @@ func (e *explaining) withoutLines(i int) string {
 
 // meeting gives the choices of a wish that meet it.
 func (e *explaining) meeting(i int) []choice {
-	return slices.DeleteFunc(slices.Clone(e.of[i]), func(ch choice) bool { return ch.out >= 0 })
+	if e.meets == nil {
+		e.meets = make([][]choice, len(e.of))
+		for k, list := range e.of {
+			e.meets[k] = slices.DeleteFunc(slices.Clone(list), func(ch choice) bool { return ch.out >= 0 })
+		}
+	}
+	return e.meets[i]
+}
+
+// least is how few lines of a router a wish takes, -1 where it has no way.
+func (e *explaining) least(i, limit int) int {
+	if e.fewest == nil {
+		e.fewest = make([][]int, len(e.of))
+		for k := range e.of {
+			e.fewest[k] = slices.Repeat([]int{-1}, len(e.limits))
+			for _, ch := range e.meeting(k) {
+				for r, n := range ch.lines {
+					if e.fewest[k][r] < 0 || n < e.fewest[k][r] {
+						e.fewest[k][r] = n
+					}
+				}
+			}
+		}
+	}
+	return e.fewest[i][limit]
 }
 
 // smallest gives a smallest set of wishes, the given one first, that cannot all be met, and
@@ -267,15 +293,7 @@ func (e *explaining) tied(i int) (list []int, plain bool) {
 // byLines gives a wish and so many that are met that their lines run out, and the router.
 func (e *explaining) byLines(i int) ([]int, string) {
 	for k, id := range e.limits {
-		least := func(i int) int {
-			n := -1
-			for _, ch := range e.meeting(i) {
-				if n < 0 || ch.lines[k] < n {
-					n = ch.lines[k]
-				}
-			}
-			return n
-		}
+		least := func(i int) int { return e.least(i, k) }
 		room := max(0, e.p.room[id])
 		list, sum := []int{i}, least(i)
 		for _, o := range e.together[i] {
@@ -307,7 +325,7 @@ func (e *explaining) can(wishes []int) bool {
 		in[e.p.wishes[i].Service.ID] = true
 	}
 	for k, i := range wishes {
-		list[k] = slices.DeleteFunc(e.meeting(i), func(ch choice) bool { // what carries it must be among them
+		list[k] = slices.DeleteFunc(slices.Clone(e.meeting(i)), func(ch choice) bool { // what carries it must be among them
 			wy := e.p.wishes[i].ways[ch.option]
 			return wy.carriedBy != "" && !in[wy.carriedBy] || slices.ContainsFunc(wy.needs, func(h held) bool { return !in[h.Service] })
 		})
