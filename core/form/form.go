@@ -120,6 +120,15 @@ func (p Page) senders(from []site.Sender) ([][]site.Sender, error) {
 	return out, nil
 }
 
+// Carrying is the protocol of a forward that leads at least one out: both, where the page knows
+// no line for it alone.
+func (p Page) Carrying(proto site.Protocol) site.Protocol {
+	if _, err := p.carried(proto); err != nil && slices.Contains(p.form.Protocols, site.Both) {
+		return site.Both
+	}
+	return proto
+}
+
 func (p Page) carried(proto site.Protocol) ([]site.Protocol, error) {
 	if len(p.form.Protocols) == 0 || slices.Contains(p.form.Protocols, proto) {
 		return []site.Protocol{proto}, nil

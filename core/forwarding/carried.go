@@ -6,6 +6,7 @@ import (
 
 	"vestpin/core/reach"
 	"vestpin/core/site"
+	"vestpin/core/span"
 )
 
 // mostOthers is among how many forwards of other services is looked.
@@ -53,11 +54,11 @@ func (p *planner) findCarried() {
 		for _, o := range at[w.Interface.ID] {
 			switch {
 			case o == w:
-			case o.mayCarry(w, w.Service.Protocol):
+			case p.mayCarry(o, w, w.Service.Protocol):
 				found = append(found, p.carried(w, o, w.Service.Protocol)...)
-			case o.mayCarry(w, site.TCP):
+			case p.mayCarry(o, w, site.TCP):
 				found = append(found, p.carried(w, o, site.TCP)...)
-			case o.mayCarry(w, site.UDP):
+			case p.mayCarry(o, w, site.UDP):
 				found = append(found, p.carried(w, o, site.UDP)...)
 			}
 		}
@@ -85,10 +86,17 @@ type carrying struct {
 
 // mayCarry reports whether forwards of a wish, new or kept, could lead to all ports of another
 // on a protocol of that.
-func (w *wish) mayCarry(o *wish, proto site.Protocol) bool {
+func (p *planner) mayCarry(w, o *wish, proto site.Protocol) bool {
 	ports := o.Service.Ports.Set()
-	return o.Service.Protocol.Covers(proto) && (w.Service.Protocol.Covers(proto) && w.Service.Ports.Set().Covers(ports) || slices.ContainsFunc(w.held, func(h held) bool {
-		return h.Protocol.Covers(proto) && h.InsidePorts().Set().Covers(ports)
+	leads := func(by site.Protocol, inside span.Set) bool { return by.Covers(proto) && inside.Covers(ports) }
+	made := w.Service.Protocol
+	for _, page := range p.pages {
+		if page.Carrying(made) == site.Both {
+			made = site.Both
+		}
+	}
+	return o.Service.Protocol.Covers(proto) && (leads(made, w.Service.Ports.Set()) || slices.ContainsFunc(w.held, func(h held) bool {
+		return leads(h.Protocol, h.InsidePorts().Set())
 	}))
 }
 

@@ -240,7 +240,7 @@ func (f *finder) add(r route, h hop, proto site.Protocol) {
 	var why refusal
 	if d.lines, why = f.lines(*router, d); why.kind == noReason && !to.later {
 		why = f.obstacle(*router, d.Forward)
-	} else if why.kind == noReason && !f.anyFree(router.ID, proto) {
+	} else if why.kind == noReason && !f.anyFree(router.ID, d.Protocol) {
 		why = refusal{kind: noneFree, router: *router, ports: f.setting}
 	}
 	if why.kind != noReason {
@@ -259,7 +259,7 @@ func (f *finder) draft(router site.Router, r route, to reached, proto site.Proto
 	}
 	from := r.at()
 	d := draft{later: to.later, insideLater: from.later, Forward: site.Forward{
-		ID: "draft at " + router.ID, Name: f.w.Label(), Router: router.ID, Enabled: true, Protocol: proto,
+		ID: "draft at " + router.ID, Name: f.w.Label(), Router: router.ID, Enabled: true, Protocol: f.pages[router.ID].Carrying(proto),
 		Outside: to.ports, To: goal, Inside: from.ports, From: f.w.Service.Open.From, Service: f.w.Service.ID,
 	}}
 	if len(f.routers) > 1 && !f.pages[router.ID].LimitsSenders() {
@@ -346,22 +346,33 @@ func (f *finder) refuse(why refusal) {
 }
 
 // unguarded finds a new forward that lets everybody in, since its page cannot limit that, and
-// over which, by whatever leads to it, somebody gets in who is not to reach the wish.
+// over which, by whatever leads to it, somebody gets in who is not to reach the wish: from
+// outside, or by a router in front that sends all other ports on.
 func (f *finder) unguarded(drafts []draft, leads reach.Lookup) (draft, bool) {
 	allowed := reach.Allowed(f.w.Service.Open.From)
 	for _, d := range drafts {
-		if !d.wide {
-			continue
-		}
-		for _, proto := range d.Protocol.Each() {
-			for _, m := range reach.Back(f.routers, reach.At(f.w.Interface), proto, f.setting, leads) {
-				if slices.Contains(m.Via, d.ID) && !allowed.Covers(m.Sources) {
-					return d, true
+		for i := range f.routers {
+			if !d.wide || i+1 < len(f.routers) && !f.exposes(i+1) {
+				continue
+			}
+			for _, proto := range d.Protocol.Each() {
+				for _, m := range reach.Back(f.routers[:i+1], reach.At(f.w.Interface), proto, f.setting, leads) {
+					if slices.Contains(m.Via, d.ID) && !allowed.Covers(m.Sources) {
+						return d, true
+					}
 				}
 			}
 		}
 	}
 	return draft{}, false
+}
+
+// exposes reports whether a router of the way sends all other ports on to the one behind it.
+func (f *finder) exposes(i int) bool {
+	r := f.routers[i]
+	address, _ := f.v.TargetOf(r.ID, r.ExposedHost)
+	inner, ok := reach.Inner(f.v, r.ID, address)
+	return r.ExposedHost != "" && ok && inner.ID == f.routers[i-1].ID
 }
 
 // shunned gives the ports that a wide draft must not choose later: those to which a router in

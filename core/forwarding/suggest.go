@@ -63,7 +63,7 @@ func suggestFor(v site.View, open []site.Wish) Plan {
 	for {
 		p := newPlanner(v, open, now, kept)
 		plan := p.plan()
-		ended := p.ended(plan, now)
+		ended := p.verify(&plan, now)
 		if len(ended) == 0 || v.Stopped() {
 			return plan
 		}
@@ -100,20 +100,23 @@ func (p *planner) working(now *reach.Map) []site.Wish {
 	return out
 }
 
-// ended gives the wishes that are met now and that the plan would end.
-func (p *planner) ended(plan Plan, now *reach.Map) []site.Wish {
+// verify looks at the site as it would be: it gives the wishes that are met now and would not
+// be any more, and takes from those that are told to stay shut what is met by chance.
+func (p *planner) verify(plan *Plan, now *reach.Map) []site.Wish {
 	if len(plan.Changes) == 0 {
 		return nil
 	}
-	next, err := p.takenBy(&plan)
+	next, err := p.takenBy(plan)
 	if err != nil {
 		return nil
 	}
 	after := reach.Of(next)
-	return slices.DeleteFunc(p.working(now), func(w site.Wish) bool {
-		still, ok := next.Service(w.Service.ID)
-		return !ok || after.Met(still)
-	})
+	met := func(service string) bool {
+		w, ok := next.Service(service)
+		return ok && after.Met(w)
+	}
+	plan.Unmet = slices.DeleteFunc(plan.Unmet, func(u Unmet) bool { return met(u.Services[0]) })
+	return slices.DeleteFunc(p.working(now), func(w site.Wish) bool { return met(w.Service.ID) })
 }
 
 func (p *planner) plan() Plan {

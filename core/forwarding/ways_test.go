@@ -102,6 +102,12 @@ func TestWaysOut(t *testing.T) {
 			s.Forwards = []site.Forward{by("a", "r0", site.TCP, "80", "d0", "80", "d0")}
 			return s
 		}, nil, "has no pin"},
+		{"a page that knows only lines of both protocols", func() site.Site {
+			s := row(1, 2)
+			s.Routers[0].Form.Protocols, s.Routers[0].Form.Renumber = []site.Protocol{site.Both}, "none"
+			s.Devices[0].Rank, s.Devices[1].Services[0].Protocol = 1, site.UDP
+			return s
+		}, []string{"r0 both 80 to d0:80"}, "d1 80 stays shut: d0 80 has 80/"},
 		{"only the inner router limits sources", func() site.Site {
 			s := row(2, 1)
 			limited(&s, "r1")

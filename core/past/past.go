@@ -170,7 +170,7 @@ func addr(network, n int) netip.Addr {
 func form(r *rand.Rand) site.Form {
 	return site.Form{
 		PortsPerLine: Pick[site.PortsPerLine](r, "one", "range", "list"), Renumber: Pick[site.Renumbering](r, "none", "one", "range", "range"),
-		Protocols:    Pick(r, []site.Protocol{"tcp", "udp"}, []site.Protocol{"tcp", "udp", "both"}),
+		Protocols:    Pick(r, []site.Protocol{"tcp", "udp"}, []site.Protocol{"tcp", "udp"}, []site.Protocol{"tcp", "udp", "both"}, []site.Protocol{"tcp", "udp", "both"}, []site.Protocol{"both"}),
 		LimitsSender: Pick[site.SourceLimit](r, "no", "network"), Lines: Pick(r, 0, 0, 0, 1, 2, 3, 4), Reserves: Pick[site.ReservationPlace](r, "anywhere", "anywhere", "anywhere", "outside-range", "inside-range", "no"), ReservationLines: Pick(r, 0, 0, 0, 1, 2),
 		Refuses: Pick(r, span.Ports{}, span.Ports{}, span.Ports{}, Ports("82"), Ports("80")),
 	}
