@@ -120,10 +120,14 @@ func (p Page) senders(from []site.Sender) ([][]site.Sender, error) {
 	return out, nil
 }
 
-// Carrying is the protocol of a forward that leads at least one out: both, where the page knows
-// no line for it alone.
+// OnlyBoth reports whether a line always carries both protocols.
+func (p Page) OnlyBoth() bool {
+	return len(p.form.Protocols) == 1 && p.form.Protocols[0] == site.Both
+}
+
+// Carrying is the protocol of a forward that is to lead at least one out.
 func (p Page) Carrying(proto site.Protocol) site.Protocol {
-	if _, err := p.carried(proto); err != nil && slices.Contains(p.form.Protocols, site.Both) {
+	if p.OnlyBoth() {
 		return site.Both
 	}
 	return proto

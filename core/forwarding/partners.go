@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"vestpin/core/edit"
+	"vestpin/core/form"
 	"vestpin/core/reach"
 	"vestpin/core/site"
 	"vestpin/core/span"
@@ -50,13 +51,15 @@ func (p *planner) takenBy(plan *Plan) (site.View, error) {
 }
 
 // led reports whether all ports that a forward on an inner router gets are led to from the
-// router in front, on all its protocols; also where there is none in front.
+// router in front, on all its protocols, or on one where its page knows no other lines; also
+// where there is none in front.
 func led(m *reach.Map, v site.View, f site.Forward) bool {
 	r, _ := v.Router(f.Router)
 	outer, ok := v.Router(r.Upstream)
 	if !ok || !slices.ContainsFunc(v.Forwards, func(o site.Forward) bool { return o.ID == f.ID && o.Enabled }) {
 		return true
 	}
+	some := false
 	for _, proto := range f.Protocol.Each() {
 		var gets, leads []span.Run
 		for _, s := range m.Spans(r.ID, proto) {
@@ -69,9 +72,10 @@ func led(m *reach.Map, v site.View, f site.Forward) bool {
 				leads = append(leads, span.Run{Lo: s.Inside, Hi: s.Inside + uint32(s.Ports.Len()) - 1})
 			}
 		}
-		if !span.Of(leads...).Covers(span.Of(gets...)) {
+		whole := span.Of(leads...).Covers(span.Of(gets...))
+		if some = some || whole; !whole && !form.Of(r.Form).OnlyBoth() {
 			return false
 		}
 	}
-	return true
+	return some
 }

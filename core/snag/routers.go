@@ -8,6 +8,7 @@ import (
 	"vestpin/core/addressing"
 
 	"vestpin/core/edit"
+	"vestpin/core/form"
 	"vestpin/core/reach"
 	"vestpin/core/site"
 	"vestpin/core/span"
@@ -253,10 +254,11 @@ func lacksPartner(v View, f site.Forward, r, outer site.Router) bool {
 }
 
 // withoutPartner gives the outside ports of a forward on an inner router that the outer
-// one does not send on, on every protocol of the forward: of those that it gets there.
+// one does not send on, on every protocol of the forward: of those that it gets there. Where
+// the page knows only lines of both protocols, one of them will do.
 func withoutPartner(v View, f site.Forward, r, outer site.Router) span.Ports {
-	var missing span.Set
-	for _, proto := range f.Protocol.Each() {
+	var missing, half span.Set
+	for i, proto := range f.Protocol.Each() {
 		left := v.gets(f, proto)
 		for _, s := range v.reaches().To(outer.ID, reach.Behind(r)) {
 			if s.Protocol == proto {
@@ -264,6 +266,12 @@ func withoutPartner(v View, f site.Forward, r, outer site.Router) span.Ports {
 			}
 		}
 		missing = missing.Union(left)
+		if half = half.Overlap(left); i == 0 {
+			half = left
+		}
+	}
+	if form.Of(r.Form).OnlyBoth() {
+		missing = half
 	}
 	return span.PortList(missing.Runs()...)
 }

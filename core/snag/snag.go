@@ -166,7 +166,7 @@ func (v View) missing() map[string]bool {
 		v.once.missing = map[string]bool{}
 		for _, f := range enabled(v) {
 			r, _ := v.Router(f.Router)
-			if outer, ok := v.Router(r.Upstream); ok && !withoutPartner(v, f, r, outer).IsZero() {
+			if outer, ok := v.Router(r.Upstream); ok && lacksPartner(v, f, r, outer) {
 				v.once.missing[f.ID] = true
 			}
 		}
