@@ -186,7 +186,11 @@ func (f *finder) extend(r route) {
 		return
 	}
 	if at.later {
+		_, within := way{hops: r.hops}.passes()
 		for _, g := range f.widePassages(i) {
+			if !within.Empty() && within.Overlap(g.within).Empty() {
+				continue // no port gets through both
+			}
 			f.extend(r.through(hop{reuse: &g, outside: at}))
 		}
 	} else {

@@ -52,6 +52,15 @@ func TestWaysOut(t *testing.T) {
 			s.Forwards = []site.Forward{by("a", "r0", site.TCP, "10000-30000", "10.0.0.9", "10000-30000", ""), by("b", "r1", site.TCP, "20000-40000", "10.1.0.9", "20000-40000", "")}
 			return s
 		}, []string{"r0 tcp 10000-30000 to 10.0.0.9:10000-30000", "r1 tcp 20000-40000 to 10.1.0.9:20000-40000", "r2 tcp 20000 to d0:80"}, ""},
+		{"through two wide forwards that have no port in common", func() site.Site {
+			s := row(3, 1)
+			for i := range 2 {
+				s.Routers[i].OwnPorts, s.Routers[i].Form.Renumber = []site.OwnPort{{Protocol: site.Both, Ports: span.Port(80)}}, "none"
+				s.Routers[i].Form.Lines = 1
+			}
+			s.Forwards = []site.Forward{by("a", "r0", site.TCP, "10000-19999", "10.0.0.9", "10000-19999", ""), by("b", "r1", site.TCP, "20000-29999", "10.1.0.9", "20000-29999", "")}
+			return s
+		}, []string{"r0 tcp 10000-19999 to 10.0.0.9:10000-19999", "r1 tcp 20000-29999 to 10.1.0.9:20000-29999"}, "d0 80 stays shut"},
 		{"one protocol by the exposed host, which another must leave it", func() site.Site {
 			s := row(2, 2)
 			s.Routers[0].ExposedHost = "10.0.0.9"
