@@ -63,7 +63,7 @@ func (c *changing) wish(w *wish, wy way, placed []site.Forward, met bool) {
 			f.ID = site.FreeID("to-"+w.Service.ID, func(id string) bool { return c.ids[id] })
 			c.ids[f.ID] = true
 		}
-		c.add(w.Service.ID, edit.PutForward{Forward: f}, c.at(f, len(placed))+why(w, f))
+		c.add(w.Service.ID, edit.PutForward{Forward: f}, c.at(f, len(placed))+why(w, f, wy.keeps))
 	}
 	for _, f := range spare {
 		c.add(w.Service.ID, edit.RemoveForward{ID: f.ID}, reason)
@@ -86,7 +86,7 @@ func setPort(w site.Wish, ports span.Ports) edit.Edit {
 	return edit.PutService{ID: w.Device.ID, Service: s}
 }
 
-func why(w *wish, f site.Forward) string {
+func why(w *wish, f site.Forward, kept []held) string {
 	open := *w.Service.Open
 	exact, named := open.Exact()
 	switch {
@@ -96,6 +96,8 @@ func why(w *wish, f site.Forward) string {
 		return fmt.Sprintf("%s gets the port it prefers.", w.Label())
 	case f.Outside.Equal(f.InsidePorts()):
 		return fmt.Sprintf("%s: the same port outside as on the device.", w.Label())
+	case slices.ContainsFunc(kept, func(h held) bool { return h.Router == f.Router && h.Outside.Equal(f.Outside) }):
+		return fmt.Sprintf("%s is reached at %s, where its other protocol is.", w.Label(), f.Outside)
 	}
 	return fmt.Sprintf("%s is reached at %s, since %s is taken outside.", w.Label(), f.Outside, w.Service.Ports)
 }

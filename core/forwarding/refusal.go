@@ -26,6 +26,7 @@ const (
 	pageCannot                 // the page of a router has no way to say it
 	routersOwn                 // the router answers there itself
 	isTaken                    // a forward that stays has the ports
+	hiddenSources              // its allowed sources come to the router as somebody else
 	onlyInside                 // all who are to reach it are inside, and the router does not loop back
 	noRoute
 	offNetwork
@@ -51,6 +52,8 @@ func (r refusal) words(v site.View, w site.Wish) string {
 			return fmt.Sprintf("the page of %s does not take %s outside", r.router.Label(), r.ports) + r.fixed()
 		}
 		return fmt.Sprintf("%s has %s at %s", holderName(v, *r.by), r.ports, r.router.Label()) + r.fixed()
+	case hiddenSources:
+		return fmt.Sprintf("its allowed sources come to %s as %s: allow that address as well", r.router.Label(), r.says)
 	case onlyInside:
 		return fmt.Sprintf("all its allowed sources are inside, and %s has no NAT loopback: from there it is reached at its own address", r.router.Label())
 	case notPinned:

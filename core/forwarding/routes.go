@@ -1,6 +1,7 @@
 package forwarding
 
 import (
+	"fmt"
 	"slices"
 
 	"vestpin/core/reach"
@@ -447,7 +448,11 @@ func (f *finder) end(r route) {
 			f.refuseWide(wide)
 			continue
 		}
-		if f.opensTwice(wy) || f.limited() && !reach.Meets(f.v, f.w.Wish, f.routers, f.setting, leads) {
+		if f.opensTwice(wy) {
+			continue
+		}
+		if f.limited() && !reach.Meets(f.v, f.w.Wish, f.routers, f.setting, leads) {
+			f.refuse(f.hidden())
 			continue
 		}
 		f.w.ways = append(f.w.ways, wy)
@@ -474,6 +479,17 @@ func (f *finder) allowsAt(r route) (allowed, preferred bool) {
 // limited reports whether those who are to reach the wish come to its router as others than
 // it names: hidden by a router on the way.
 func (f *finder) limited() bool { return !f.want.Covers(reach.Allowed(f.w.Service.Open.From)) }
+
+// hidden says as whom those who are to reach the wish come to its router.
+func (f *finder) hidden() refusal {
+	allowed := reach.Allowed(f.w.Service.Open.From)
+	for _, r := range f.routers {
+		if a := r.WAN.Address; a.IsValid() && f.want.Has(a) && !allowed.Has(a) {
+			return refusal{kind: hiddenSources, router: f.routers[len(f.routers)-1], says: fmt.Sprintf("%s (%s)", a, r.Label())}
+		}
+	}
+	return refusal{kind: hiddenSources, router: f.routers[len(f.routers)-1], says: "another address"}
+}
 
 // opensTwice reports whether a way opens a protocol that what it keeps opens already. Nobody
 // asked for a second door.

@@ -18,6 +18,16 @@ func by(id, router string, proto site.Protocol, outside, to, inside, service str
 	return site.Forward{ID: id, Router: router, Enabled: true, Protocol: proto, Outside: past.Ports(outside), To: to, Inside: past.Ports(inside), Service: service}
 }
 
+// The reason of a change is the true one.
+func TestWhyBesideTheOtherProtocol(t *testing.T) {
+	s := row(1, 1)
+	s.Devices[0].Services[0].Protocol = site.Both
+	s.Forwards = []site.Forward{by("a", "r0", site.TCP, "8080", "d0", "80", "d0")}
+	if plan := Suggest(site.NewView(s)); len(plan.Changes) != 1 || plan.Changes[0].Why != "d0 80 is reached at 8080, where its other protocol is." {
+		t.Errorf("got %+v", plan.Changes)
+	}
+}
+
 // What a plan makes of sites in which more is at work than one forward for each service.
 func TestWaysOut(t *testing.T) {
 	limited := func(s *site.Site, routers ...string) {
@@ -127,6 +137,27 @@ func TestWaysOut(t *testing.T) {
 			limited(&s, "r0")
 			return s
 		}, []string{"r1 tcp 80 to d0:80", "r0 tcp 80 to 10.0.0.9:80 from 198.51.100.0/24"}, ""},
+		{"two forwards that together let all in, where they overlap", func() site.Site {
+			s := row(2, 1)
+			limited(&s, "r0", "r1")
+			s.Devices[0].Services[0].Ports = span.Port(81)
+			s.Forwards = []site.Forward{by("a", "r1", site.TCP, "80-81", "d0", "80-81", ""), by("b", "r1", site.TCP, "81-82", "d0", "81-82", "")}
+			s.Forwards[0].From, s.Forwards[1].From = past.Senders("198.51.100.0/25"), past.Senders("198.51.100.128/25")
+			return s
+		}, []string{"r1 tcp 80-81 to d0:80-81 from 198.51.100.0/25", "r1 tcp 81-82 to d0:81-82 from 198.51.100.128/25", "r0 tcp 81 to 10.0.0.9:81 from 198.51.100.0/24"}, ""},
+		{"two forwards that together let only some in", func() site.Site {
+			s := row(2, 1)
+			limited(&s, "r0", "r1")
+			s.Forwards = []site.Forward{by("a", "r1", site.TCP, "80", "d0", "80", ""), by("b", "r1", site.TCP, "80", "d0", "80", "")}
+			s.Forwards[0].From, s.Forwards[1].From = past.Senders("198.51.100.0/26"), past.Senders("198.51.100.64/26")
+			return s
+		}, []string{"r1 tcp 80 to d0:80 from 198.51.100.0/26", "r1 tcp 80 to d0:80 from 198.51.100.64/26", "r1 tcp 8020 to d0:80 from 198.51.100.0/24", "r0 tcp 80 to 10.0.0.9:8020 from 198.51.100.0/24"}, ""},
+		{"sources that come to the outer router as the inner one", func() site.Site {
+			s := row(2, 1)
+			limited(&s, "r0", "r1")
+			s.Routers[0].LoopsBack, s.Devices[0].Services[0].Open.From = "yes", past.Senders("10.1.0.0/24")
+			return s
+		}, nil, "come to router r0 as 10.0.0.9 (router r1): allow that address as well"},
 		{"no router limits sources", func() site.Site {
 			s := row(2, 1)
 			limited(&s)
