@@ -175,8 +175,9 @@ func (p *planner) fresh(w *wish, wy way, used sockets) (span.Ports, bool) {
 	for _, at := range sides {
 		lists = append(lists, used.of(at))
 	}
+	anywhere, shunsNone := within.Empty(), wy.shuns.Empty()
 	isFree := func(n int) bool {
-		return (within.Empty() || within.Contains(uint32(n))) && !wy.shuns.Contains(uint32(n)) && !slices.ContainsFunc(lists, func(l *[65536]int32) bool { return l[n] > 0 })
+		return (anywhere || within.Contains(uint32(n))) && (shunsNone || !wy.shuns.Contains(uint32(n))) && !slices.ContainsFunc(lists, func(l *[65536]int32) bool { return l[n] > 0 })
 	}
 	if single, ok := ports.Single(); ok {
 		last := strconv.Itoa(int(w.Interface.Pin.Address.As4()[3]))

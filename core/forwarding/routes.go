@@ -441,8 +441,15 @@ func (f *finder) end(r route) {
 	rest := slices.DeleteFunc(slices.Clone(f.held), func(h held) bool {
 		return isOf(kept, h.ID) || f.inTheWay(h, drafts) || !f.leadsOn(h) || f.clashesWithAny(h, kept)
 	})
+	plain := !f.limited() && !slices.ContainsFunc(drafts, func(d draft) bool { return d.wide })
 	for _, more := range f.subsets(f.w, rest) {
 		wy.keeps = slices.Concat(kept, more)
+		if plain {
+			if !f.opensTwice(wy) {
+				f.w.ways = append(f.w.ways, wy)
+			}
+			continue
+		}
 		leads := f.withDrafts(f.leads(wy.keeps), wy)
 		if wide, open := f.unguarded(drafts, leads); open {
 			f.refuseWide(wide)
