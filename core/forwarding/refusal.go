@@ -26,6 +26,7 @@ const (
 	pageCannot                 // the page of a router has no way to say it
 	routersOwn                 // the router answers there itself
 	isTaken                    // a forward that stays has the ports
+	nobodyLimits               // whatever ports it takes, no router of the way can limit who connects
 	hiddenSources              // its allowed sources come to the router as somebody else
 	onlyInside                 // all who are to reach it are inside, and the router does not loop back
 	noRoute
@@ -43,7 +44,7 @@ func (r refusal) words(v site.View, w site.Wish) string {
 		return fmt.Sprintf("no %d outside ports in a row are free at %s", r.ports.Len(), r.router.Label())
 	case cannotRenumber:
 		return fmt.Sprintf("%s cannot renumber ports, and %s is not free outside", r.router.Label(), r.ports)
-	case pageCannot:
+	case pageCannot, nobodyLimits:
 		return fmt.Sprintf("%s cannot take it: %s", r.router.Label(), r.says)
 	case routersOwn:
 		return fmt.Sprintf("%s answers on %s itself", r.router.Label(), r.ports) + r.fixed()

@@ -403,7 +403,7 @@ func (f *finder) refuseWide(d draft) {
 	router, _ := f.v.Router(d.Router)
 	d.From = f.w.Service.Open.From
 	_, err := f.pages[d.Router].Count(d.Forward)
-	f.refuse(refusal{kind: pageCannot, router: router, says: err.Error()})
+	f.refuse(refusal{kind: nobodyLimits, router: router, says: err.Error()})
 }
 
 // end enters the ways that a whole route makes, with each choice of what else the wish holds.

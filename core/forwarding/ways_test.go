@@ -163,6 +163,12 @@ func TestWaysOut(t *testing.T) {
 			limited(&s)
 			return s
 		}, nil, "cannot limit who may connect"},
+		{"no router limits sources, and the plain port is the router's own", func() site.Site {
+			s := row(2, 1)
+			limited(&s)
+			s.Routers[0].OwnPorts, s.Routers[0].Form.Renumber = []site.OwnPort{{Protocol: site.Both, Ports: span.Port(80)}}, "none"
+			return s
+		}, nil, "cannot limit who may connect"},
 		{"the outer router limits sources, but sends all other ports on to anybody", func() site.Site {
 			s := row(2, 1)
 			limited(&s, "r0")
