@@ -812,6 +812,23 @@ func (o *oracle) ledTo(rules []rule, x rule) bool {
 	return true
 }
 
+// unmetIn gives what is not met at a site that a plan leads to.
+func (o *oracle) unmetIn(next site.Site) []string {
+	n := newOracle(next)
+	var out []string
+	for _, nd := range n.needs {
+		if !nd.works {
+			out = append(out, nd.ID)
+		}
+	}
+	return out
+}
+
+// onlyBoth reports whether a page of a site knows only lines of both protocols.
+func onlyBoth(s site.Site) bool {
+	return slices.ContainsFunc(s.Routers, func(r site.Router) bool { return len(r.Form.Protocols) == 1 })
+}
+
 // needOf is the need of the service that a rule is of.
 func (o *oracle) needOf(x rule) need {
 	return o.needs[slices.IndexFunc(o.needs, func(nd need) bool { return nd.ID == x.service })]
@@ -938,16 +955,20 @@ func TestSuggestAgainstEveryWay(t *testing.T) {
 		o := newOracle(s)
 		began := time.Now()
 		best := o.best()
-		if o.ends() { // what no good plan can keep is kept as it is
+		kept := o.ends() // what no good plan can keep is kept as it is
+		var got []int
+		var unmet []string
+		if kept {
 			byHand++
-			for _, w := range site.NewView(s).Wishes() {
-				if still, _ := site.NewView(next).Service(w.Service.ID); reach.Of(site.NewView(s)).Met(w) && !reach.Of(site.NewView(next)).Met(still) {
-					t.Fatalf("round %d: %s worked\n%+v\n%s", round, w.Service.ID, plan, short2(s))
+			got, unmet = best, o.unmetIn(next)
+			for _, nd := range o.needs {
+				if nd.works && slices.Contains(unmet, nd.ID) {
+					t.Fatalf("round %d: %s worked\n%+v\n%s", round, nd.ID, plan, short2(s))
 				}
 			}
-			continue
+		} else {
+			got, unmet = o.worthOf(t, next)
 		}
-		got, unmet := o.worthOf(t, next)
 		if d := time.Since(began); d > 300*time.Millisecond {
 			t.Log(round, d, len(s.Routers), len(s.Devices), len(s.Forwards))
 		}
@@ -957,12 +978,12 @@ func TestSuggestAgainstEveryWay(t *testing.T) {
 		}
 		slices.Sort(said)
 		slices.Sort(unmet)
-		if t.Failed() || !plan.Proven || slices.Compare(got[:9], best[:9]) < 0 || !slices.Equal(said, unmet) {
+		if t.Failed() || !plan.Proven || slices.Compare(got[:9], best[:9]) < 0 || !slices.Equal(got[:4], best[:4]) && !onlyBoth(s) || !slices.Equal(said, unmet) {
 			t.Fatalf("round %d: worth %v, best %v, proven %v; unmet %v, said %v\nthe best %+v\n%+v\n%s", round, got, best, plan.Proven, unmet, said, o.bestRules, plan, short2(s))
 		}
 		short += min(1, len(unmet))
 		if slices.Compare(got[:4], best[:4]) > 0 {
-			beaten++ // something is carried by chance
+			beaten++ // a line that had to be of both protocols carries something by chance
 		}
 		if got[9] < best[9] && slices.Equal(got[:9], best[:9]) {
 			longer++ // a way whose protocols part on an inner router was not looked at
@@ -973,7 +994,9 @@ func TestSuggestAgainstEveryWay(t *testing.T) {
 		if more := Suggest(site.NewView(next)); len(more.Changes) > 0 || len(more.Unmet) != len(plan.Unmet) {
 			t.Fatalf("round %d: after %+v there is %+v\n%s", round, plan, more, short2(s))
 		}
-		checkUnmet(t, s, plan)
+		if !kept {
+			checkUnmet(t, s, plan)
+		}
 	}
 	if short < rounds/10 || chained < rounds/5 || longer > rounds/500 || byHand > rounds/30 || beaten > rounds/200 {
 		t.Errorf("%d sites were short of something, %d had chains, %d plans took more lines than needed, %d keep what should not be, %d beat the oracle", short, chained, longer, byHand, beaten)
