@@ -18,8 +18,13 @@ func (OneOf[W]) Words() []string {
 	return w.Words()
 }
 
-// UnmarshalText takes one of the words. Its error is a *span.Malformed.
+// UnmarshalText takes one of the words, or none at all: what a database keeps may have been
+// written before there was a word for it. Its error is a *span.Malformed.
 func (o *OneOf[W]) UnmarshalText(text []byte) error {
+	if len(text) == 0 {
+		*o = ""
+		return nil
+	}
 	words := o.Words()
 	for _, word := range words {
 		if word == string(text) {

@@ -54,7 +54,10 @@ func TestWordsAreReadAndNoOthers(t *testing.T) {
 					t.Errorf("%v: %q is read as %q: %v", of, word, value.Elem(), err)
 				}
 			}
-			for _, text := range []string{"", "perhaps", " " + list.Words()[0], strings.ToUpper(list.Words()[0])} {
+			if err := list.UnmarshalText(nil); err != nil || value.Elem().String() != "" {
+				t.Errorf("%v: no word is %q, %v", of, value.Elem(), err)
+			}
+			for _, text := range []string{"perhaps", " " + list.Words()[0], strings.ToUpper(list.Words()[0])} {
 				if err := list.UnmarshalText([]byte(text)); err == nil {
 					t.Errorf("%v takes %q", of, text)
 				}

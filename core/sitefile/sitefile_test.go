@@ -60,6 +60,7 @@ func TestRefusalsSayWhereAndWhat(t *testing.T) {
 		{"a text for a number", `"lines": 16`, `"lines": "16"`, "$.routers[0].form.lines", "a whole number"},
 		{"a broken number", `"lines": 16`, `"lines": 1.5`, "$.routers[0].form.lines", "a whole number"},
 		{"a word not known", `"upnp": "on"`, `"upnp": "maybe"`, "$.routers[0].upnp", "on, off, unknown"},
+		{"a word left empty", `"upnp": "on"`, `"upnp": ""`, "$.routers[0].upnp", "on, off, unknown"},
 		{"a broadcast MAC", "00:00:5e:00:53:21", "ff:ff:ff:ff:ff:ff", "$.devices[0].interfaces[0].mac", "one interface"},
 		{"5,000 characters", "Gallery recorder", strings.Repeat("x", 5000), "$.devices[0].name", "at most 200 characters"},
 		{"nothing for a subnet", `"subnet": "10.48.16.0/24",`, "", "$.networks[0].subnet", "a value"},

@@ -340,6 +340,9 @@ func fillText(at *Path, tree any, into reflect.Value) (bool, error) {
 	default:
 		err = um.UnmarshalText([]byte(text))
 	}
+	if list, ok := target.(interface{ Words() []string }); ok && text == "" {
+		return true, at.OneOf(text, strings.Join(list.Words(), ","))
+	}
 	var bad *span.Malformed
 	if errors.As(err, &bad) {
 		return true, at.Refuse(bad.Found, bad.Want)
