@@ -25,6 +25,12 @@ func Of(f site.Form) Page { return Page{form: f.Whole(), refuses: f.Refuses.Set(
 // LimitsSenders reports whether a line can say who may connect.
 func (p Page) LimitsSenders() bool { return p.form.LimitsSender != "no" }
 
+// Limits reports whether a line can keep all but these off.
+func (p Page) Limits(from []site.Sender) bool {
+	_, err := p.senders(from)
+	return err == nil
+}
+
 // Renumbers reports whether a line can lead to other ports than the outside ones.
 func (p Page) Renumbers() bool { return p.form.Renumber != "none" }
 

@@ -182,10 +182,10 @@ func chooseLead(leads []lead, first lead, proto site.Protocol, port uint32) (lea
 	return best, out, found
 }
 
-// What is taken for a forward of very many ports, through which ports chosen later can go.
+// wide is from how many ports on ports chosen later can go through a forward.
 const wide = 1024
 
-// wideLeads gives how ports that are chosen later can go out by a wide forward that is there
+// widePassages gives how ports that are chosen later can go out by a wide forward that is there
 // and renumbers nothing.
 func (f *finder) widePassages(i int) []passage {
 	var out []passage

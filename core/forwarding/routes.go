@@ -267,7 +267,7 @@ func (f *finder) draft(router site.Router, r route, to reached, proto site.Proto
 		ID: "draft at " + router.ID, Name: f.w.Label(), Router: router.ID, Enabled: true, Protocol: f.pages[router.ID].Carrying(proto),
 		Outside: to.ports, To: goal, Inside: from.ports, From: f.w.Service.Open.From, Service: f.w.Service.ID,
 	}}
-	if len(f.routers) > 1 && !f.pages[router.ID].LimitsSenders() {
+	if len(f.routers) > 1 && !f.pages[router.ID].Limits(d.From) {
 		d.wide, d.From = !reach.Allowed(d.From).Covers(reach.Anyone), nil
 	}
 	if to.later {

@@ -158,6 +158,12 @@ func TestWaysOut(t *testing.T) {
 			s.Routers[0].LoopsBack, s.Devices[0].Services[0].Open.From = "yes", past.Senders("10.1.0.0/24")
 			return s
 		}, nil, "come to router r0 as 10.0.0.9 (router r1): allow that address as well"},
+		{"the outer router limits single addresses alone, the inner one networks", func() site.Site {
+			s := row(2, 1)
+			limited(&s, "r1")
+			s.Routers[0].Form.LimitsSender = "address"
+			return s
+		}, []string{"r1 tcp 80 to d0:80 from 198.51.100.0/24", "r0 tcp 80 to 10.0.0.9:80"}, ""},
 		{"no router limits sources", func() site.Site {
 			s := row(2, 1)
 			limited(&s)
