@@ -115,7 +115,15 @@ func (p *planner) verify(plan *Plan, now *reach.Map) []site.Wish {
 		w, ok := next.Service(service)
 		return ok && after.Met(w)
 	}
-	plan.Unmet = slices.DeleteFunc(plan.Unmet, func(u Unmet) bool { return met(u.Services[0]) })
+	plan.Unmet = slices.DeleteFunc(plan.Unmet, func(u Unmet) bool {
+		is := met(u.Services[0])
+		for i := range plan.Changes { // then its forwards do not go since it stays shut
+			if is && plan.For[i] == u.Services[0] {
+				plan.Changes[i].Why = "Another forward leads there as well."
+			}
+		}
+		return is
+	})
 	return slices.DeleteFunc(p.working(now), func(w site.Wish) bool { return met(w.Service.ID) })
 }
 
