@@ -112,30 +112,35 @@ func Wait(expression string) Step {
 // Sees waits until the text is shown.
 func Sees(text string) Step { return Wait(fmt.Sprintf("document.body.innerText.includes(%q)", text)) }
 
-// Press presses the button or link with that text or label.
+// Press presses the button or link with that text or label. An item of a menu is gone to by the
+// arrow keys: where it stands changes while the menu opens.
 func Press(label string) Step {
 	return chromedp.Steps(
-		Wait(fmt.Sprintf(`(() => { %s; const el = find(%q); return Boolean(el) && !el.disabled && el.getAttribute("aria-disabled") !== "true" && (!el.role?.startsWith("menuitem") || (() => { const r = el.getBoundingClientRect(); const still = el.stood === (el.stood = r.x + " " + r.y); return still && document.elementFromPoint(r.x + r.width / 2, r.y + r.height / 2)?.closest("[role^=menuitem]") === el })()) })()`, finder, label)),
+		Wait(fmt.Sprintf(`(() => { %s; const el = find(%q); return Boolean(el) && !el.disabled && el.getAttribute("aria-disabled") !== "true" && (!item(el) || Boolean(document.activeElement.closest("[role=menu]")?.contains(el))) })()`, finder, label)),
 		chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {
-			at, err := chromedp.Evaluate[[]float64](fmt.Sprintf(`(() => { %s; const el = find(%q);
-				if (!el.role?.startsWith("menuitem")) { el.scrollIntoView({block: "nearest"}); el.click(); return [] }
-				const r = el.getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2] })()`, finder, label))(ctx, t)
-			if err != nil || len(at) < 2 {
-				return err
+			for end := time.Now().Add(15 * time.Second); time.Now().Before(end); time.Sleep(20 * time.Millisecond) {
+				is, err := chromedp.Evaluate[string](fmt.Sprintf(`(() => { %s; const el = find(%q);
+					if (!el) return "gone";
+					if (item(el) && !el.hasAttribute("data-highlighted")) return "elsewhere";
+					el.scrollIntoView({block: "nearest"}); el.click(); return "pressed" })()`, finder, label))(ctx, t)
+				if err != nil || is == "pressed" {
+					return err
+				}
+				if is == "elsewhere" {
+					if _, err := Keys(kb.ArrowDown)(ctx, t); err != nil {
+						return err
+					}
+				}
 			}
-			// A menu takes what the pointer is on.
-			_, err = chromedp.Steps(
-				chromedp.MouseEvent("mouseMoved", at[0]-2, at[1]), chromedp.MouseEvent("mouseMoved", at[0], at[1]),
-				chromedp.MouseEvent("mousePressed", at[0], at[1], chromedp.ButtonLeft, chromedp.ClickCount(1)), chromedp.MouseEvent("mouseReleased", at[0], at[1], chromedp.ButtonLeft, chromedp.ClickCount(1)),
-			)(ctx, t)
-			return err
+			return fmt.Errorf("%s cannot be pressed", label)
 		}),
 	)
 }
 
 // finder finds the first control whose text or label starts with a text.
 const finder = `const find = (want) => [...document.querySelectorAll("[role=menu][data-state=open] [role^=menuitem], [role$=dialog] button, [role$=dialog] a")].concat([...document.querySelectorAll("button, a, [role=button], [role=checkbox], [role=menuitem], [data-segment]")])
-  .find((el) => (el.getAttribute("aria-label") || el.innerText || "").trim().startsWith(want))`
+  .find((el) => (el.getAttribute("aria-label") || el.innerText || "").trim().startsWith(want));
+const item = (el) => el.getAttribute("role")?.startsWith("menuitem")`
 
 // Fill types into the field with that label, in place of what stands there.
 func Fill(label, text string) Step {

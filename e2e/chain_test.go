@@ -99,7 +99,7 @@ func TestFromAnEmptySiteToAPrintedSheetByMouse(t *testing.T) {
 	)
 	// The row of the unnamed device is picked by a click, then named.
 	do(t, ctx,
-		chromedp.Evaluate[chromedp.Void](`document.querySelector("[data-device$='5323']").click()`), Sees("unnamed 00:00:5e:00:53:23"), Fill("Name", "Yard camera"), Keys(kb.Enter), Sees("3 found"),
+		click(`[data-device$='5323']`), Sees("unnamed 00:00:5e:00:53:23"), Fill("Name", "Yard camera"), Keys(kb.Enter), Sees("3 found"),
 		Wait(`!document.body.innerText.includes("unnamed")`), Fill("Kind", "camera"), Keys(kb.Enter), Wait(`document.querySelector("[data-device$='5323']").innerText.includes("camera")`),
 		// Addresses: drag the recorder's ring to .20.
 		Press("Addresses"), Wait(`Boolean(document.querySelector("[data-tape]"))`),
@@ -108,7 +108,7 @@ func TestFromAnEmptySiteToAPrintedSheetByMouse(t *testing.T) {
 	)
 	do(t, ctx,
 		// Type the last number of another.
-		chromedp.Evaluate[chromedp.Void](`document.querySelector("[data-row$='5322.0']").click()`), Wait(`document.querySelector("aside h2").innerText === "cam-22"`), Fill("The last number", "21"), Keys(kb.Enter), Sees("is pinned at 10.48.16.21"),
+		click(`[data-row$='5322.0']`), Wait(`document.querySelector("aside h2").innerText === "cam-22"`), Fill("The last number", "21"), Keys(kb.Enter), Sees("is pinned at 10.48.16.21"),
 		Press("both"), Wait(`document.querySelector("[data-row$='5322.0']").innerText.includes("both")`),
 		// Ports: two web pages, one pulled to the outside, one suggested.
 		Press("Ports"), Sees("No services yet"),
@@ -130,7 +130,7 @@ func TestFromAnEmptySiteToAPrintedSheetByMouse(t *testing.T) {
 	}
 	// A step whose values changed after it was ticked is to be done again; undo brings the tick back.
 	do(t, ctx,
-		Press("Addresses"), Wait(`document.querySelector("[data-row]")`), chromedp.Evaluate[chromedp.Void](fmt.Sprintf(`document.querySelector("[data-row='%s.0']").click()`, recorder)), Wait(`document.querySelector("aside h2").innerText === "gallery-recorder"`),
+		Press("Addresses"), Wait(`document.querySelector("[data-row]")`), click(fmt.Sprintf(`[data-row='%s.0']`, recorder)), Wait(`document.querySelector("aside h2").innerText === "gallery-recorder"`),
 		Fill("The last number", "25"), Keys(kb.Enter), Sees("is pinned at 10.48.16.25"),
 		Press("Put in place"), Sees("do it again: it was IP 10.48.16.20"), Sees("0 of 8 steps"),
 		Press("Undo"), Sees("1 of 8 steps"),

@@ -198,7 +198,7 @@ func TestNothingTypedIsLost(t *testing.T) {
 		t.Errorf("kept, and yet it is %q", got)
 	}
 	// Half a name outlives another pick and another station, and Escape puts it back.
-	do(t, ctx, Fill("Name", "Half a"), chromedp.Evaluate[chromedp.Void](`document.querySelector("[data-device=yard]").click()`), Sees("Yard camera"))
+	do(t, ctx, Fill("Name", "Half a"), click(`[data-device=yard]`), Sees("Yard camera"))
 	do(t, ctx, Keys("2"), Wait(`document.querySelector("[data-tape]")`))
 }
 
@@ -222,7 +222,7 @@ func TestHalfDoneWorkIsThereAgain(t *testing.T) {
 		chromedp.Evaluate[chromedp.Void](`history.replaceState(null, "", "?pick=service:yard.web"); dispatchEvent(new PopStateEvent("popstate"))`), Sees("Yard camera, web page"),
 		Wait(`[...document.querySelectorAll("label")].some((l) => l.innerText === "Device ports" && document.getElementById(l.htmlFor).value === "8080")`),
 		Press("Put it back"), Wait(`[...document.querySelectorAll("label")].some((l) => l.innerText === "Device ports" && document.getElementById(l.htmlFor).value === "80")`),
-		Press("Survey"), rows(19), Press("Seen at"), Choose("Kind to show", "camera"), rows(4), chromedp.Evaluate[chromedp.Void](`document.querySelector("[data-device=yard] input[type=checkbox]").click()`), Sees("1 chosen"),
+		Press("Survey"), rows(19), Press("Seen at"), Choose("Kind to show", "camera"), rows(4), click(`[data-device=yard] input[type=checkbox]`), Sees("1 chosen"),
 		Press("Type or paste text"), SetText("Text to read", "half of a lease"),
 		Press("Addresses"), Wait(`document.querySelector("[data-tape]")`), Press("Survey"), rows(4), Sees("1 chosen"), Wait(`document.querySelector("[aria-sort=ascending]")`), Wait(`document.querySelector("[aria-label='Text to read']").value === "half of a lease"`),
 		SetText("Text to read", leases), Press("Read this"), Sees("3 sightings"), Press("Addresses"), Wait(`document.querySelector("[data-tape]")`), Press("Survey"), Sees("3 sightings"),

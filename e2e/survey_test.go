@@ -31,7 +31,7 @@ func TestSweepCompareAndSwap(t *testing.T) {
 		Press("New 3"), rows(3), Press("Gone 2"), rows(2), Press("Moved or swapped"), Wait(`document.querySelector("[data-device=kiln]")`), Press("Everything"),
 		// The swapped box.
 		Wait(`document.querySelector("[data-snag='swapped?']")`),
-		chromedp.Evaluate[chromedp.Void](`document.querySelector("[data-device=decoder]").click()`), Sees("Was Shop decoder swapped for another?"),
+		click(`[data-device=decoder]`), Sees("Was Shop decoder swapped for another?"),
 		Press("Hand over to 00:00:5e:00:53:5a"), Sees("done."), rows(22),
 		Wait(`document.querySelector("[data-device=decoder]").innerText.includes("00:00:5e:00:53:5a")`), Wait(`!document.querySelector("[data-snag='swapped?']")`),
 		Press("Undo"), rows(23), Wait(`document.querySelector("[data-device=decoder]").innerText.includes("00:00:5e:00:53:52")`),
@@ -74,7 +74,7 @@ func TestManyAtOnce(t *testing.T) {
 	do(t, ctx,
 		chromedp.Navigate(p.URL+"/s/pottery/survey"), rows(19), first("switch"),
 		Press("Seen at"), first("patch"), Press("Seen at"), first("visitor2"), Press("Seen at"), first("switch"),
-		Choose("Kind to show", "camera"), rows(4), chromedp.Evaluate[chromedp.Void](`document.querySelector("[aria-label='Choose all that are shown']").click()`), Sees("4 chosen"),
+		Choose("Kind to show", "camera"), rows(4), click(`[aria-label='Choose all that are shown']`), Sees("4 chosen"),
 		Fill("Place of all chosen", "ladder"), Press("Set for 4 devices"), Sees("4 devices changed."),
 		Wait(`[...document.querySelectorAll("[data-device]")].every((r) => r.innerText.includes("ladder"))`), Press("Choose none"),
 		Press("Undo"), Wait(`!document.querySelector("[data-device=yard]").innerText.includes("ladder")`), Choose("Kind to show", ""), rows(19),
@@ -96,7 +96,7 @@ func TestMakersSketchAndGuess(t *testing.T) {
 		t.Errorf("%d bytes of paper, %v", len(pdf), err)
 	}
 	do(t, ctx,
-		Press("List"), Press("Sweep the LAN"), Wait(sweepEnded), Press("New 3"), rows(3), chromedp.Evaluate[chromedp.Void](`document.querySelector("[data-device$='5375']").click()`),
+		Press("List"), Press("Sweep the LAN"), Wait(sweepEnded), Press("New 3"), rows(3), click(`[data-device$='5375']`),
 		Wait(`document.querySelector("[data-guess=meter]")`), Press("Yes, a meter"), Wait(`document.querySelector("[data-device$='5375']").innerText.includes("meter")`), Wait(`!document.querySelector("[data-guess]")`),
 		Press("Enter it"), Sees("is entered. Open it on the Ports station."),
 	)

@@ -106,7 +106,7 @@ func TestDialogsHaveNoFault(t *testing.T) {
 		"service":       {chromedp.Navigate(p.URL + "/s/pottery/ports"), Press("Add a service"), Wait(`document.querySelector("[role$=dialog]")`)},
 		"makers":        {chromedp.Navigate(p.URL + "/s/pottery/survey"), Press("Makers"), Sees("Your own list")},
 		"sketch":        {chromedp.Navigate(p.URL + "/s/pottery/survey?pick=device:yard"), Press("Sketch"), Wait(`document.querySelector("[data-sketch]")`)},
-		"several":       {chromedp.Navigate(p.URL + "/s/pottery/survey"), rows(19), Press("Sweep options"), chromedp.Evaluate[chromedp.Void](`document.querySelector("[data-device=yard] input").click()`), Sees("1 chosen")},
+		"several":       {chromedp.Navigate(p.URL + "/s/pottery/survey"), rows(19), Press("Sweep options"), click(`[data-device=yard] input`), Sees("1 chosen")},
 		"sweep":         {chromedp.Navigate(p.URL + "/s/flat/survey"), Press("Sweep the LAN"), Wait(`document.querySelector("[data-live]")`)},
 		"preview":       {chromedp.Navigate(p.URL + "/s/pottery/survey"), Press("Type or paste text"), SetText("Text to read", leases), Press("Read this"), Sees("3 sightings")},
 		"ghosts":        {chromedp.Navigate(p.URL + "/s/pottery/addresses"), Press("Suggest 3 pins"), Wait(`document.querySelector("[data-mark$=suggested]")`)},
