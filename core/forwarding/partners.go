@@ -44,6 +44,32 @@ func (p *planner) withoutPartner(plan *Plan) {
 	}
 }
 
+// tellLost says at the changes of a plan which forwards that stay on inner routers get nothing
+// any more since the plan is taken.
+func (p *planner) tellLost(plan *Plan, now *reach.Map) {
+	if len(plan.Changes) == 0 || !slices.ContainsFunc(p.v.Routers, func(r site.Router) bool { return r.Upstream != "" }) {
+		return
+	}
+	next, err := p.takenBy(plan)
+	if err != nil {
+		return
+	}
+	after := reach.Of(next)
+	for _, f := range p.v.Forwards {
+		if !f.Enabled || !f.Locked && f.Service != "" || !led(now, p.v, f) || led(after, next, f) {
+			continue
+		}
+		inner, _ := p.v.Router(f.Router)
+		at := slices.IndexFunc(plan.deltas, func(d delta) bool { // what led there, else what came between
+			return d.was != nil && d.router == inner.Upstream && d.was.To == inner.WAN.Address.String()
+		})
+		if at < 0 {
+			at = max(0, slices.IndexFunc(plan.deltas, func(d delta) bool { return d.router == inner.Upstream }))
+		}
+		plan.Changes[at].Why += fmt.Sprintf(" Then the forward of %s at %s, which stays, gets nothing.", f.Outside, inner.Label())
+	}
+}
+
 // takenBy is the site with a plan taken.
 func (p *planner) takenBy(plan *Plan) (site.View, error) {
 	next, _, err := edit.Apply(p.v.Site, plan.Edits())

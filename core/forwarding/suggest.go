@@ -55,6 +55,7 @@ type delta struct {
 //
 // A wish may work by chance, over forwards that its own service could not keep. Where a plan
 // would end what works, it is made again with the forwards that lead to it kept as they are.
+// A forward made by hand is no wish: where a change takes away what leads to it, it says so.
 func Suggest(v site.View) Plan { return suggestFor(v, v.Wishes()) }
 
 func suggestFor(v site.View, open []site.Wish) Plan {
@@ -65,6 +66,7 @@ func suggestFor(v site.View, open []site.Wish) Plan {
 		plan := p.plan()
 		ended := p.verify(&plan, now)
 		if len(ended) == 0 || v.Stopped() {
+			p.tellLost(&plan, now)
 			return plan
 		}
 		before := len(kept)
@@ -73,6 +75,7 @@ func suggestFor(v site.View, open []site.Wish) Plan {
 			enter(kept, now, p.working(now))
 		}
 		if len(kept) == before {
+			p.tellLost(&plan, now)
 			return plan
 		}
 	}

@@ -9,6 +9,7 @@ import (
 	"strings"
 	"testing"
 
+	"vestpin/core/edit"
 	"vestpin/core/past"
 	"vestpin/core/reach"
 	"vestpin/core/site"
@@ -106,8 +107,8 @@ func holds(r *rand.Rand, s site.Site) string {
 	}
 	before := stopsOf(snags)
 	for _, sn := range Check(site.NewView(plan.Site)) {
-		if (sn.Code == "upstream-missing" || sn.Code == "forward-to-nobody") && ofHand(s, sn) {
-			continue // what leads to it is of a service, which may want it elsewhere; a pin that cannot stay goes
+		if (sn.Code == "upstream-missing" || sn.Code == "forward-to-nobody") && toldOf(s, sn, plan.Changes) {
+			continue // it stays since it was made by hand: the change that takes what it needs says so
 		}
 		if sn.Weight == Stops && !before[sn.Code+fmt.Sprint(sn.About)] && !sharedFault(sn, snags) {
 			return fmt.Sprintf("the suggestion brings %s: %s", sn.Code, sn.Says)
@@ -125,9 +126,15 @@ func holds(r *rand.Rand, s site.Site) string {
 	return ""
 }
 
-// ofHand reports whether a snag is about a forward that is nobody's to move.
-func ofHand(s site.Site, sn Snag) bool {
-	return slices.ContainsFunc(s.Forwards, func(f site.Forward) bool { return (f.Service == "" || f.Locked) && slices.Contains(sn.About, f.Ref()) })
+// toldOf reports whether a snag is about a forward that is nobody's to move, and a change says
+// that it gets nothing, or stays behind.
+func toldOf(s site.Site, sn Snag, changes []edit.Change) bool {
+	return slices.ContainsFunc(s.Forwards, func(f site.Forward) bool {
+		return (f.Service == "" || f.Locked) && slices.Contains(sn.About, f.Ref()) && slices.ContainsFunc(changes, func(c edit.Change) bool {
+			return strings.Contains(c.Why, fmt.Sprintf("the forward of %s at router %s, which stays, gets nothing.", f.Outside, f.Router)) ||
+				strings.Contains(c.Why, fmt.Sprintf("The forward of %s goes to %s and does not move with it.", f.Outside, f.To))
+		})
+	})
 }
 
 func addrOf(text string) addr {

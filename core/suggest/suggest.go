@@ -97,7 +97,7 @@ func (r *Result) planPins() error {
 		return err
 	}
 	for _, sg := range plan.Suggestions {
-		r.Changes = append(r.Changes, edit.Change{Edit: sg.Edit(), Why: sg.Why})
+		r.Changes = append(r.Changes, edit.Change{Edit: sg.Edit(), Why: sg.Why + leftBehind(r.before, sg)})
 		r.pins[sg.Interface] = sg.Edit()
 	}
 	services := openOn(r.before)
@@ -110,6 +110,22 @@ func (r *Result) planPins() error {
 		r.pinned = r.before.With(r.Site)
 	}
 	return nil
+}
+
+// leftBehind says which forwards go to the address that a pin leaves, as an address: they do
+// not move with it.
+func leftBehind(v site.View, sg addressing.Suggestion) string {
+	at, ok := v.Interface(sg.Interface)
+	if !ok || at.Interface.Pin == nil || at.Interface.Pin.Address == sg.Pin.Address {
+		return ""
+	}
+	said := ""
+	for _, f := range v.Forwards {
+		if f.Enabled && f.To == at.Interface.Pin.Address.String() {
+			said += fmt.Sprintf(" The forward of %s goes to %s and does not move with it.", f.Outside, f.To)
+		}
+	}
+	return said
 }
 
 func (r *Result) planPorts() error {
