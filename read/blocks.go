@@ -263,7 +263,8 @@ func (r *reader) addNewest(sg sighting.Sighting) {
 	}
 	i, seen := r.hosts[sg.Address]
 	switch {
-	case sg.MAC == "":
+	case sg.MAC == "": // nobody has it: it is free, or was found in use by another
+		r.claim(line{addrs: []netip.Addr{sg.Address}})
 	case seen && r.out.Sightings[i].MAC == sg.MAC:
 		if sg.Host == "" {
 			sg.Host = r.out.Sightings[i].Host
@@ -314,6 +315,7 @@ func (r *reader) ownLease(s statement) {
 func (r *reader) iscHost(s statement) {
 	sg := sighting.Sighting{Host: s.word(1), State: sighting.StateReserved, Line: s.line}
 	var macs []site.MAC
+	addrs := []netip.Addr{{}}
 	for _, f := range s.body {
 		switch {
 		case f.word(0) == "hardware":
@@ -321,13 +323,15 @@ func (r *reader) iscHost(s statement) {
 				macs = append(macs, m)
 			}
 		case f.word(0) == "fixed-address" && len(f.addrs()) > 0:
-			sg.Address = f.addrs()[0]
+			addrs = f.addrs() // one in each of its networks
 		case f.word(0) == "option" && f.word(1) == "host-name":
 			sg.Host = f.word(2)
 		}
 	}
 	for _, m := range macs {
-		sg.MAC = m
-		r.add(sg)
+		for _, a := range addrs {
+			sg.MAC, sg.Address = m, a
+			r.add(sg)
+		}
 	}
 }

@@ -213,6 +213,9 @@ func (r *reader) json(n *node) {
 }
 
 func (r *reader) jsonAddr(n *node) {
+	if m, err := site.ParseMAC(n.get("address").text); err == nil {
+		r.claim(line{macs: []site.MAC{m}}) // the laptop's own
+	}
 	for _, a := range n.get("addr_info").items {
 		if ip, err := netip.ParseAddr(a.get("local").text); err == nil {
 			r.addOwn(netip.PrefixFrom(ip, int(a.number("prefixlen"))))
@@ -231,6 +234,7 @@ func (r *reader) jsonRouteOrNeighbour(n *node) {
 			state = strings.ToLower(s.text)
 		}
 		if bad != nil || err != nil || !r.reads("neighbours") || state == "failed" || state == "incomplete" || state == "noarp" {
+			r.claim(line{addrs: []netip.Addr{a}}) // nobody answered there
 			return
 		}
 		if a.Is6() {

@@ -192,6 +192,7 @@ func Until(over func() bool, roles Roles, source, as string, in io.Reader) (Resu
 		r.lines(unquoted(text))
 	}
 	r.end()
+	r.balance(text)
 	if over() {
 		return blank(), context.Canceled
 	}
@@ -287,6 +288,8 @@ type reader struct {
 	from       []int       // of text made of another form: the line of the source for each
 	out        Result
 	roles      Roles
+	missed     []int  // the lines that were not understood
+	ledger     ledger
 	loose      []line // lines that no reader took: of tables and cards, or not understood
 	takenAt    []int  // the numbers of lines that were taken since the first of these
 	carried    *carried
@@ -312,12 +315,13 @@ type reader struct {
 
 // kind is a way to read, with the name under which the user may pick it.
 type kind struct {
-	name string
-	take func(line) bool
+	name  string
+	take  func(line) bool
+	whole bool // what it takes it understands, though nothing may come of it
 }
 
 func (r *reader) kinds() []kind {
-	all := []kind{{"connections", r.connection}, {"table", r.rule}, {"leases", r.setting}, {"neighbours", r.neighbour}, {"own-settings", r.tool}, {"own-settings", r.ownSetting}, {"leases", r.logLine}, {"table", r.known}}
+	all := []kind{{"connections", r.connection, true}, {"table", r.rule, true}, {"leases", r.setting, true}, {"neighbours", r.neighbour, true}, {"own-settings", r.tool, true}, {"own-settings", r.ownSetting, false}, {"leases", r.logLine, true}, {"table", r.known, true}}
 	if r.as == "" {
 		return all
 	}
@@ -454,7 +458,11 @@ func (r *reader) line(kinds []kind, number int, raw string, blank bool) {
 	inside := r.settings || r.rules.inside || r.rules.saved || r.ifconfig || r.adapter.open || r.inList || r.columns.are != nil
 	if len(l.words) > 0 && (inside || !wordsAlone(raw)) {
 		for _, k := range kinds {
+			before := len(r.out.Sightings)
 			if k.take(l) {
+				if (k.whole || len(l.addrs) == 0) && len(r.out.Sightings) == before {
+					r.claim(l) // also the laptop's own MAC address
+				}
 				r.dropHeading(l)
 				r.take(number)
 				return
@@ -514,6 +522,7 @@ func (r *reader) unread(l line) {
 		return
 	}
 	r.out.Missed++
+	r.missed = append(r.missed, r.lineOf(l.number))
 	if len(r.out.Unread) < MostUnread {
 		r.out.Unread = append(r.out.Unread, Unread{r.source, r.lineOf(l.number), cut(l.text)})
 	}

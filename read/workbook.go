@@ -57,6 +57,7 @@ func (r *reader) workbook(data string) (Result, error) {
 		one := reader{source: source, as: r.as, out: blank(), over: r.over, roles: r.roles}
 		one.lines(text)
 		one.end()
+		one.balance(text)
 		out = Join(out, one.out)
 	}
 	return out, nil
