@@ -3,6 +3,7 @@ package read
 import (
 	"net/netip"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -53,10 +54,10 @@ func (r *reader) ownSetting(l line) bool {
 		return true
 	case r.ifconfig && (l.text[0] == ' ' || l.text[0] == '\t') && len(l.addrs) == 0:
 		return true // its counters and options
-	case len(w) > 2 && w[0] == "default" && len(l.addrs) > 0:
+	case len(w) > 2 && w[0] == "default" && len(l.addrs) > 0 && len(l.macs) == 0 && (w[1] == "via" || w[1] == l.addrs[0].String() && (w[2] == "0.0.0.0" || routeFlags.MatchString(w[2]))):
 		r.addGateways(l.addrs[0])
 		return true
-	case len(w) > 2 && w[1] == "dev" && len(l.addrs) > 0:
+	case len(w) > 2 && w[1] == "dev" && len(l.addrs) > 0 && len(l.macs) == 0:
 		return r.linkRoute(w)
 	case w[0] == "nameserver" && len(w) >= 2 && (len(w) == 2 || strings.HasPrefix(w[2], "#") || strings.HasPrefix(w[2], ";")):
 		for _, a := range l.addrs {
@@ -192,10 +193,17 @@ func (r *reader) route(l line, w []string) bool {
 		return true
 	case strings.Contains(l.text, "...") && adapterList.MatchString(l.text):
 		return true
-	case len(w) >= 3 && isNumber(w[0]) && isNumber(w[1]) && strings.Contains(w[2], ":"):
-		return true // IPv6, of Windows
+	case len(w) >= 3 && isNumber(w[0]) && isNumber(w[1]) && isSix(w[2]):
+		return true // of Windows
 	}
 	return r.macRoute(l, w)
+}
+
+// isSix passes an IPv6 address or network.
+func isSix(w string) bool {
+	w, _, _ = strings.Cut(w, "/")
+	a, err := netip.ParseAddr(w)
+	return err == nil && a.Is6()
 }
 
 func isNumber(w string) bool {
@@ -217,14 +225,21 @@ func (r *reader) oneRoute(dest netip.Addr, bits int, gateway, own netip.Addr) {
 	}
 }
 
-// routeFlags are the flags of a route in macOS, which are not translated.
-var routeFlags = regexp.MustCompile(`^U[A-Za-z0-9]*$`)
+// The flags of a route and the name of an adapter in macOS, which are not translated.
+var (
+	routeFlags   = regexp.MustCompile(`^U[A-Za-z0-9]*$`)
+	routeAdapter = regexp.MustCompile(`^[a-z]+\d+$`)
+)
 
 // macRoute takes a line of macOS: to, gateway, flags, adapter. What stands for a
 // neighbour has its MAC address in place of a gateway. A network leaves out its
 // last zeros: "10.48.16/24", or "10.48.16" for /24.
 func (r *reader) macRoute(l line, w []string) bool {
-	if len(w) < 4 || !routeFlags.MatchString(w[2]) {
+	to, gateway := w[0], w[min(1, len(w)-1)]
+	if len(w) < 4 || !routeFlags.MatchString(w[2]) || !slices.ContainsFunc(w[3:], routeAdapter.MatchString) || to != "default" && !isSix(strings.SplitN(to, "%", 2)[0]) && !shortPrefix(to).IsValid() {
+		return false
+	}
+	if !strings.HasPrefix(gateway, "link#") && !isSix(strings.SplitN(gateway, "%", 2)[0]) && !isAddr(gateway) && strings.Count(gateway, ":") != 5 {
 		return false
 	}
 	if g, ok := addrWord(w[1]); ok && w[0] == "default" {

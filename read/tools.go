@@ -8,6 +8,7 @@ import (
 
 	"vestpin/core/sighting"
 	"vestpin/core/site"
+	"vestpin/read/grid"
 )
 
 // linkStates are the states of "ip -br", which are not translated.
@@ -32,14 +33,14 @@ func (r *reader) tool(l line) bool {
 	}
 	r.inList = r.inList && (l.text[0] == ' ' || l.text[0] == '\t') && len(w) == 1
 	switch {
-	case len(w) >= 2 && slices.Contains(linkStates, strings.ToUpper(w[1])) && w[1] == strings.ToUpper(w[1]) && len(l.macs)+len(w[2:]) > 0 && prefixes(w[2:]):
+	case len(w) >= 2 && slices.Contains(linkStates, strings.ToUpper(w[1])) && w[1] == strings.ToUpper(w[1]) && len(w) > 2 && prefixes(w[2:]):
 		for _, word := range w[2:] {
 			if p, err := netip.ParsePrefix(word); err == nil && w[1] != "DOWN" && !strings.HasPrefix(w[0], "lo") {
 				r.addOwn(p)
 			}
 		}
 		return true
-	case len(w) >= 3 && w[1] == "dev" && len(l.text) > 17 && (len(l.macs) == 1 || l.odd) && len(l.addrs) == 0:
+	case len(w) >= 3 && w[1] == "dev" && grid.LooksMAC(w[0]) && (len(l.macs) == 1 || l.odd) && len(l.addrs) == 0:
 		return r.bridge(l, w)
 	case strings.Contains(text, "255.") && subnetWithMask.MatchString(text):
 		m := subnetWithMask.FindStringSubmatch(text)
@@ -98,7 +99,7 @@ func (r *reader) tool(l line) bool {
 func prefixes(words []string) bool {
 	for _, w := range words {
 		if _, err := netip.ParsePrefix(w); err != nil {
-			if _, err := site.ParseMAC(w); err != nil && !strings.HasPrefix(w, "<") {
+			if !grid.LooksMAC(w) && !strings.HasPrefix(w, "<") || !strings.HasPrefix(words[len(words)-1], "<") {
 				return false
 			}
 		}
