@@ -4,6 +4,7 @@ import (
 	"net/netip"
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 )
 
@@ -11,22 +12,30 @@ var digits = regexp.MustCompile(`\d+`)
 
 // column is what is known of a column: what its cells could be.
 type column struct {
-	head     []Role
-	exact    bool // the heading is known whole
-	headed   bool // it has a heading, known or not
-	rows     int
-	filled   int
-	cells    []sort
-	distinct int // different texts among those filled
-	private  int // addresses of private networks
-	nets     map[netip.Prefix]int
-	counted  bool // long texts that differ in their figures alone: "seen 3 days ago"
-	hostlike int  // cells such as a device names itself: one word, small letters, dashes
+	head       []Role
+	exact      bool // the heading is known whole
+	headed     bool // it has a heading, known or not
+	rows       int
+	filled     int
+	cells      []sort
+	distinct   int // different texts among those filled
+	private    int // addresses of private networks
+	nets       map[netip.Prefix]int
+	counted    bool     // long texts that differ in their figures alone: "seen 3 days ago"
+	texts      []string // those filled
+	numbers    []int    // the first port of each that is filled, 0 for what is none
+	repeated   float64  // the share of numbers that stand there more than once
+	tiny       float64  // the share of numbers below 20: of rules and packets rather than ports
+	counts     bool     // the numbers count the rows
+	transports int      // cells that name TCP or UDP
+	hint       float64  // of ports: above zero the heading says outside, below inside
+	hostlike   int      // cells such as a device names itself: one word, small letters, dashes
 }
 
 func profile(rows []Row, s split, head string) column {
 	c := column{rows: len(rows), nets: map[netip.Prefix]int{}, headed: strings.TrimSpace(head) != ""}
 	c.head, c.exact = Heading(head)
+	c.hint = sideOf(head)
 	texts := make(map[string]bool, len(rows))
 	forms, long := map[string]bool{}, 0
 	for _, row := range rows {
@@ -42,7 +51,16 @@ func profile(rows []Row, s split, head string) column {
 			long++
 		}
 		texts[text] = true
+		c.texts = append(c.texts, text)
 		of := sortOf(text)
+		if _, ok := protocolIn(text); ok && strings.ContainsAny(text, "tTuU") && of&isNothing == 0 {
+			c.transports++
+		}
+		n := 0
+		if of&(isNumber|isPorts) != 0 {
+			n, _ = strconv.Atoi(text[:max(0, strings.IndexFunc(text+" ", func(c rune) bool { return c < '0' || c > '9' }))])
+		}
+		c.numbers = append(c.numbers, n)
 		c.cells = append(c.cells, of)
 		if of&isText != 0 && !strings.Contains(text, " ") && strings.ToLower(text) == text {
 			c.hostlike++
@@ -57,6 +75,23 @@ func profile(rows []Row, s split, head string) column {
 		}
 	}
 	c.distinct = len(texts)
+	times, step := map[int]int{}, 1
+	if len(c.numbers) > 1 {
+		step = c.numbers[1] - c.numbers[0]
+	}
+	c.counts = len(c.numbers) > 0 && step > 0 && (c.numbers[0] <= 1 || c.numbers[0] == step)
+	for k, n := range c.numbers {
+		times[n]++
+		c.counts = c.counts && n == c.numbers[0]+k*step
+		if n < 20 {
+			c.tiny += 1 / float64(len(c.numbers))
+		}
+	}
+	for n, k := range times {
+		if n > 0 && k > 1 {
+			c.repeated += float64(k-1) / float64(len(c.numbers))
+		}
+	}
 	c.counted = len(texts) > 2 && len(forms) == 1 && long == c.filled
 	return c
 }
@@ -106,7 +141,7 @@ func best(columns []column, taken []Role, worth func(c column) float64) int {
 
 // assign gives each column its role: first what the addresses are, which their form tells,
 // then ports and protocols, then the name among what is left.
-func assign(columns []column, headed, forwards bool) (roles []Role, ask []int) {
+func assign(columns []column, headed, forwards bool) (roles []Role, ask []int, questions []Question) {
 	roles = make([]Role, len(columns))
 	if at := best(columns, roles, macWorth); at >= 0 {
 		roles[at] = MAC
@@ -129,7 +164,7 @@ func assign(columns []column, headed, forwards bool) (roles []Role, ask []int) {
 	}
 	hasMAC := slices.Contains(roles, MAC)
 	if !hasMAC {
-		assignPorts(columns, roles, forwards)
+		questions = assignPorts(columns, roles, forwards)
 	}
 	name := func(c column) float64 { return nameWorth(c, headed) }
 	at := best(columns, roles, name)
@@ -149,7 +184,7 @@ func assign(columns []column, headed, forwards bool) (roles []Role, ask []int) {
 			roles[i] = rest(c)
 		}
 	}
-	return roles, ask
+	return roles, ask, questions
 }
 
 func closeTo(w, best float64, headed bool) bool {

@@ -9,52 +9,256 @@ import (
 	"vestpin/core/span"
 )
 
-// assignPorts finds the columns of a list of port forwards.
-func assignPorts(columns []column, roles []Role, sure bool) {
-	porty := func(c column) bool {
-		return c.share(isNumber|isPorts|isNothing) > 0.6 && c.count(isNumber|isPorts) > 0
-	}
-	anyHead := false
+// assignPorts finds the columns of a list of port forwards. A heading is a hint, and what the
+// columns hold is another: outside ports of one protocol hardly repeat, those inside do; the
+// ports of services that devices have are inside; the column beside the target is inside. Where
+// the hints for one way and for the other are close, it gives a question.
+func assignPorts(columns []column, roles []Role, sure bool) []Question {
+	likely := sure
 	for i, c := range columns {
-		if roles[i] != None || c.filled == 0 {
+		if roles[i] != None && roles[i] != Range && roles[i] != Network || c.filled == 0 {
 			continue
 		}
 		switch {
+		case c.says(Sender), sure && !c.says(Range, Network, Gateway, DNS, Version, Password) && c.sends():
+			roles[i] = Sender
+		case roles[i] != None:
 		case c.share(isProtocolPort) > 0.5:
 			roles[i] = Service
-		case c.share(isProtocol) > 0.6 && !c.says(Name, DeviceName):
+			likely = true
+		case c.share(isProtocol) > 0.6 && !c.says(Name, DeviceName) && (c.transports > 0 || c.says(Protocol)):
 			roles[i] = Protocol
-		case porty(c) && c.says(OutsideEnd):
-			roles[i] = OutsideEnd
-		case porty(c) && c.says(InsideEnd):
-			roles[i] = InsideEnd
-		case porty(c) && c.says(Outside):
-			roles[i], anyHead = Outside, true
-		case porty(c) && c.says(Inside):
-			roles[i], anyHead = Inside, true
-		case porty(c) && c.says(Port):
-			roles[i], anyHead = Port, true
-		case c.says(Sender):
-			roles[i] = Sender
-		case c.says(Enabled), c.says(State) && c.share(isYes|isNo) > 0.6:
-			roles[i] = Enabled
+			likely = true
+		case c.says(Outside, Inside, Port) && c.porty():
+			likely = true
 		}
 	}
-	if anyHead || !slices.Contains(roles, Protocol) && !sure {
-		return
+	if !likely {
+		return nil
 	}
-	// Without headings the first ports are the outside ones.
 	for i, c := range columns {
-		if roles[i] != None || c.filled == 0 || !porty(c) || c.headed && len(c.head) > 0 && !c.says(Range) {
+		if roles[i] == None && c.filled > 0 && c.switches() {
+			roles[i] = Enabled
+			break
+		}
+	}
+	var ports []int
+	for i, c := range columns {
+		switch {
+		case roles[i] != None || !c.porty() || c.says(Figure) && !c.says(Port, Outside, Inside), (c.counts || c.tiny > 0.5) && !c.says(Port, Outside, Inside):
+		case c.says(OutsideEnd):
+			roles[i] = OutsideEnd
+		case c.says(InsideEnd):
+			roles[i] = InsideEnd
+		default:
+			ports = append(ports, i)
+		}
+	}
+	ports = runsOf(columns, roles, ports)
+	if len(ports) == 1 {
+		roles[ports[0]] = Outside
+		if c := columns[ports[0]]; c.side() < 0 {
+			roles[ports[0]] = Inside
+		} else if c.side() == 0 && c.says(Port) {
+			roles[ports[0]] = Port
+		}
+		return nil
+	}
+	target := slices.IndexFunc(roles, func(r Role) bool { return r == Target || r == Address || r == ReservedAddr })
+	out, in, most, next := -1, -1, -1e9, -1e9
+	for _, o := range ports {
+		for _, i := range ports {
+			if o == i {
+				continue
+			}
+			if w := pairWorth(columns, o, i, target); w > most {
+				next = most
+				if out == i && in == o || out < 0 {
+					next = -1e9
+				}
+				out, in, most = o, i, w
+			} else {
+				next = max(next, w)
+			}
+		}
+	}
+	if out < 0 {
+		return nil
+	}
+	roles[out], roles[in] = Outside, Inside
+	back := pairWorth(columns, in, out, target)
+	if most-back < 0.7 && !slices.Equal(columns[out].texts, columns[in].texts) {
+		return []Question{{Columns: []int{out, in}, Roles: [][]Role{{Outside, Inside}, {Inside, Outside}}}}
+	}
+	return nil
+}
+
+// runsOf finds columns that hold the first and the last port of ranges beside each other, and
+// gives the others; three or four columns of ports are that.
+func runsOf(columns []column, roles []Role, ports []int) []int {
+	rising := func(a, b int) bool {
+		x, y := columns[a], columns[b]
+		if b != a+1 || x.says(OutsideEnd, InsideEnd) || x.side()*y.side() < 0 || len(x.numbers) != len(y.numbers) {
+			return false
+		}
+		above := 0
+		for k := range x.numbers {
+			if y.numbers[k] < x.numbers[k] || y.numbers[k] == 0 {
+				return false
+			}
+			if y.numbers[k] > x.numbers[k] {
+				above++
+			}
+		}
+		return above < len(x.numbers) || x.side() != 0 || len(ports) == 4
+	}
+	var left []int
+	for k := 0; k < len(ports); k++ {
+		left = append(left, ports[k])
+		if len(ports) < 3 || k+1 == len(ports) || !rising(ports[k], ports[k+1]) {
 			continue
 		}
-		switch {
-		case !slices.Contains(roles, Outside):
-			roles[i] = Outside
-		case !slices.Contains(roles, Inside):
-			roles[i] = Inside
+		roles[ports[k+1]] = OutsideEnd
+		if len(left) > 1 {
+			roles[ports[k+1]] = InsideEnd
+		}
+		k++
+	}
+	return left
+}
+
+// pairWorth is how much speaks for one column being the ports outside and another those inside.
+func pairWorth(columns []column, out, in, target int) float64 {
+	o, i := columns[out], columns[in]
+	w := 2*(o.side()-i.side()) + 1.5*(i.usual()-o.usual()) + 2*(i.repeated-o.repeated)
+	if target >= 0 {
+		beside := func(c int) float64 {
+			if c-target == 1 || target-c == 1 {
+				return 0.4
+			}
+			return 0
+		}
+		w += beside(in) - beside(out)
+	}
+	if out < in {
+		w += 0.2
+	}
+	if o.says(Port, Outside, Inside) && i.says(Port, Outside, Inside) {
+		w += 1 // rather these than figures of another kind
+	}
+	for k := range min(len(o.numbers), len(i.numbers)) {
+		if o.numbers[k] > i.numbers[k] {
+			w += 0.5 / float64(len(o.numbers))
 		}
 	}
+	return w
+}
+
+// porty reports whether a column may hold ports.
+func (c column) porty() bool {
+	return c.share(isNumber|isPorts|isNothing) > 0.6 && c.count(isNumber|isPorts) > 0
+}
+
+// side is what the heading says of ports: above zero outside, below inside.
+func (c column) side() float64 { return c.hint }
+
+// usual is the share of the ports of a column on which devices answer by themselves.
+func (c column) usual() float64 {
+	n := 0
+	for _, p := range c.numbers {
+		if usualPorts[p] {
+			n++
+		}
+	}
+	return float64(n) / float64(max(1, len(c.numbers)))
+}
+
+// usualPorts are the ports of services that devices have (IANA), as they come.
+var usualPorts = func() map[int]bool {
+	out := map[int]bool{}
+	for _, p := range []int{20, 21, 22, 23, 25, 53, 80, 81, 88, 110, 123, 139, 143, 161, 389, 443, 445, 502, 515, 554, 587, 631, 993, 995, 1194, 1433, 1723, 1883, 3306, 3389, 5000, 5060, 5432, 5900, 8080, 8443, 8554, 9100, 51820} {
+		out[p] = true
+	}
+	return out
+}()
+
+// switches reports whether a column says which lines are on: a few words, of which some are
+// known for on or off, or a heading says so.
+func (c column) switches() bool {
+	if c.distinct > 3 || c.share(isMAC|isAddress|isNetwork) > 0 || c.says(Name, DeviceName, Protocol, Action) {
+		return false
+	}
+	known := 0
+	for _, t := range c.texts {
+		if switchOf(t) != 0 {
+			known++
+		}
+	}
+	if c.says(Enabled, State) {
+		return true
+	}
+	return !c.says(Port, Outside, Inside, Figure, Time, Link, Kind, Place, Note, Service) && c.share(isNumber|isPorts) < 1 && known*10 >= c.filled*6
+}
+
+// sends reports whether a column says who may connect: mostly anyone, and some address or
+// network.
+func (c column) sends() bool {
+	any := 0
+	for _, t := range c.texts {
+		if sortOf(t)&(isNothing|isProtocol) != 0 {
+			any++
+		}
+	}
+	return c.share(isAddress|isNetwork) > 0 && any > 0 && c.share(isAddress|isNetwork)+float64(any)/float64(c.filled) > 0.9
+}
+
+// switchOf says whether a cell means on, 1, or off, -1; 0 is not known.
+func switchOf(text string) int {
+	of := func(s sort) int {
+		switch {
+		case s&isYes != 0:
+			return 1
+		case s&isNo != 0:
+			return -1
+		}
+		return 0
+	}
+	folded := fold(text)
+	if v := of(known().cells[folded]); v != 0 {
+		return v
+	}
+	sum := 0
+	for _, w := range strings.FieldsFunc(folded, func(c rune) bool { return c == ' ' || c == '/' || c == ',' || c == ';' || c == '(' || c == ')' }) {
+		if v := of(known().cells[w]); v != 0 {
+			if sum*v < 0 {
+				return 0
+			}
+			sum = v
+		}
+	}
+	return sum
+}
+
+// switchesOf says of each text in a column whether it is on: where one of two is known, the
+// other is its opposite. It also gives those of which nobody knows.
+func switchesOf(texts []string, blanks bool) (on map[string]bool, unknown []string) {
+	on = map[string]bool{}
+	for _, t := range texts {
+		if v := switchOf(t); v != 0 {
+			on[t] = v > 0
+		} else if !slices.Contains(unknown, t) {
+			unknown = append(unknown, t)
+		}
+	}
+	values := map[bool]bool{}
+	for _, v := range on {
+		values[v] = true
+	}
+	if len(unknown) == 1 && len(values) == 1 && !blanks {
+		on[unknown[0]] = values[false]
+		return on, nil
+	}
+	return on, unknown
 }
 
 // Forward is what a row says of a port forward: one line of a router's page as it stands.
@@ -86,9 +290,10 @@ func (r Reading) Forward(row Row) (Forward, bool) {
 	if f.Address, ok = AddressIn(to); !ok {
 		return f, false
 	}
-	f.Name = text[Name]
-	if f.Name == "" {
-		f.Name = text[Note]
+	for _, role := range []Role{Name, DeviceName, Note, Service} {
+		if f.Name == "" && (role != Service || !protocolPort.MatchString(text[role])) {
+			f.Name = text[role]
+		}
 	}
 	if sortOf(f.Name)&isNothing != 0 {
 		f.Name = ""
@@ -142,10 +347,13 @@ func (r Reading) Forward(row Row) (Forward, bool) {
 	if s := text[Sender]; s != "" && sortOf(s)&(isNothing|isProtocol) == 0 && s != "0.0.0.0" && s != "0.0.0.0/0" {
 		f.From = strings.FieldsFunc(s, func(c rune) bool { return c == ',' || c == ' ' || c == ';' })
 	}
-	for _, role := range []Role{Enabled, State} {
-		if sortOf(text[role])&isNo != 0 {
-			f.Enabled = false
-		}
+	switch on, known := r.on[text[Enabled]]; {
+	case known:
+		f.Enabled = on
+	case slices.Contains(r.Roles, Enabled) && r.on != nil:
+		f.Enabled = false // nobody knows, and it is asked
+	case switchOf(text[State]) < 0:
+		f.Enabled = false
 	}
 	return f, true
 }

@@ -5,6 +5,7 @@
 package grid
 
 import (
+	"maps"
 	"net/netip"
 	"slices"
 	"strings"
@@ -86,12 +87,25 @@ const (
 // Reading is what a list was taken for. Columns may be more than the cells of a row:
 // one that held a name and an address in each cell is two. Roles go with Head.
 type Reading struct {
-	Is       string
-	Head     []string
-	Roles    []Role
-	Ask      []int // columns that could as well be the name
-	splits   []split
-	reserved bool
+	Is    string
+	Head  []string
+	Roles []Role
+	Ask   []int // columns that could as well be the name
+	// Questions are what nobody can tell from the list. Until they are answered nothing is
+	// believed that hangs on them.
+	Questions []Question
+	on        map[string]bool // of forwards: by what the cell says, whether it is on
+	splits    []split
+	reserved  bool
+}
+
+// Question is what a list leaves open: which of several readings of its columns is meant.
+// Roles has the roles of the columns in each reading. Of a column that says which lines are on,
+// Words are the words of which nobody knows what they mean, and Roles is empty.
+type Question struct {
+	Columns []int
+	Roles   [][]Role
+	Words   []string
 }
 
 // split says how a column of the list becomes one or several of the reading.
@@ -133,11 +147,23 @@ func Read(t Table, set []Role) Reading {
 		columns[c] = profile(rows, s, r.Head[c])
 	}
 	title, _ := Title(t.Title)
-	r.Roles, r.Ask = assign(columns, t.Head != nil, title == Forwards)
+	r.Roles, r.Ask, r.Questions = assign(columns, t.Head != nil, title == Forwards)
 	if len(set) == len(r.Roles) {
-		r.Roles, r.Ask = slices.Clone(set), nil
+		r.Roles, r.Ask, r.Questions = slices.Clone(set), nil, nil
 	}
 	r.Is = kindOf(r.Roles, title)
+	if r.Is != OfForwards {
+		r.Questions = nil
+	} else if at := slices.Index(r.Roles, Enabled); at >= 0 {
+		c := columns[at]
+		var unknown []string
+		if r.on, unknown = switchesOf(c.texts, c.filled < c.rows); len(unknown) > 0 {
+			r.Questions = append(r.Questions, Question{Columns: []int{at}, Words: unknown})
+		}
+		if len(r.on) > 0 && c.filled < c.rows && !slices.Contains(slices.Collect(maps.Values(r.on)), false) {
+			r.on[""] = false // an empty box beside ticks
+		}
+	}
 	r.reserved = r.Is == OfReservations
 	return r
 }

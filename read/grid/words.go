@@ -16,20 +16,23 @@ var wordsText string
 // words are the headings and cells that words.txt knows, by their folded text.
 type words struct {
 	heads map[string][]Role
-	cells map[string]sort // as a set of bits
+	cells map[string]sort    // as a set of bits
+	sides map[string]float64 // the beginnings of words that say of ports: 1 outside, -1 inside
 }
 
 var known = sync.OnceValue(func() words {
-	w := words{map[string][]Role{}, map[string]sort{}}
+	w := words{map[string][]Role{}, map[string]sort{}, map[string]float64{}}
 	for _, line := range strings.Split(wordsText, "\n") {
 		what, list, ok := strings.Cut(line, ":")
 		group, name, _ := strings.Cut(what, " ")
-		if !ok || group != "head" && group != "cell" {
+		if !ok || group != "head" && group != "cell" && group != "side" {
 			continue
 		}
 		for _, text := range strings.Split(list, ", ") {
 			text = fold(text)
-			if group == "cell" {
+			if group == "side" {
+				w.sides[text] = map[string]float64{"outside": 1, "inside": -1}[name]
+			} else if group == "cell" {
 				w.cells[text] |= sorts[name]
 			} else if role := Role(name); !slices.Contains(w.heads[text], role) {
 				w.heads[text] = append(w.heads[text], role)
@@ -91,6 +94,31 @@ func Heading(text string) (roles []Role, exact bool) {
 		}
 	}
 	return heads[best], false
+}
+
+// sideOf says what a heading tells of the side of ports: above zero outside, below inside, more
+// where it is known whole.
+func sideOf(head string) float64 {
+	roles, exact := Heading(head)
+	side := 0.0
+	for _, w := range strings.FieldsFunc(fold(spreadCamel(head)), func(c rune) bool { return unicode.IsSpace(c) || unicode.IsPunct(c) }) {
+		for n := len(w); n > 1; n-- {
+			if s := known().sides[w[:n]]; s != 0 && (n == len(w) || n > 2) {
+				side += s
+				break
+			}
+		}
+	}
+	if side == 0 && exact {
+		outside, inside := slices.Contains(roles, Outside), slices.Contains(roles, Inside)
+		switch {
+		case outside && !inside:
+			side = 0.4
+		case inside && !outside:
+			side = -0.4
+		}
+	}
+	return max(-1, min(1, side))
 }
 
 // Known reports whether a text is a heading of which we know what it stands for.
