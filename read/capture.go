@@ -287,7 +287,7 @@ func moment(at, ticks uint64) string {
 // blank is a result with nothing in it.
 func blank() Result {
 	return Result{
-		Sightings: []sighting.Sighting{}, Forwards: []ForwardLine{}, Lists: []FoundList{}, Lines: []ShownLine{}, Unread: []Unread{}, Connections: []usage.Connection{},
+		Sightings: []sighting.Sighting{}, Forwards: []ForwardLine{}, Lists: []FoundList{}, Lines: []ShownLine{}, Unread: []Unread{}, Questions: []ListQuestion{}, Connections: []usage.Connection{},
 		Facts: sighting.Facts{DNS: []netip.Addr{}, Ranges: []site.Range{}, DHCP: []netip.Addr{}},
 	}
 }

@@ -557,6 +557,7 @@ func (r *reader) judge(t grid.Table) (grid.Reading, int) {
 	}
 	reading := grid.Read(t, r.roles[shape])
 	list := FoundList{Source: r.source, Line: r.lineOf(t.Rows[0].Line), Shape: shape, Title: title, Is: reading.Is, Head: reading.Head, Roles: reading.Roles, Ask: append([]int{}, reading.Ask...), Chosen: len(r.roles[shape]) == len(reading.Roles) && len(reading.Roles) > 0}
+	r.ask(t, reading, shape)
 	if len(r.out.Lists) < MostLists {
 		r.out.Lists = append(r.out.Lists, list)
 		return reading, len(r.out.Lists) - 1
@@ -579,7 +580,7 @@ func (r *reader) rows(reading grid.Reading, rows []rawRow, at int) (left []rawRo
 			return nil
 		}
 		if reading.Is == grid.OfForwards {
-			if f, ok := reading.Forward(row.Row); ok {
+			if f, ok := reading.Forward(row.Row); ok && !reading.Open() {
 				r.forward(f)
 				used++
 				continue

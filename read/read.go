@@ -62,6 +62,7 @@ type Result struct {
 	Lines     []ShownLine         `json:"-"`      // at most MostLines of them
 	Unread    []Unread            `json:"unread"` // at most MostUnread of them
 	Missed    int                 `json:"missed"` // how many lines were not understood
+	Questions []ListQuestion      `json:"questions"`
 
 	// Connections are what a router lists as going through it now, at most MostConnections.
 	// Listed is that it was such a list, though nothing of it may be forwarded here.
@@ -87,6 +88,24 @@ type ForwardLine struct {
 	Enabled  bool          `json:"enabled"`
 	Source   string        `json:"source"`
 	Line     int           `json:"line"`
+}
+
+// ListQuestion is what nobody can tell from a list, and the readings that there are. Of those that
+// could open a port, or switch a line on, none is believed until somebody answers: by giving
+// the columns of lists of this shape the roles of a reading.
+type ListQuestion struct {
+	Source   string        `json:"source"`
+	Line     int           `json:"line"`
+	Shape    string        `json:"shape"`
+	Says     string        `json:"says"`
+	Readings []ListReading `json:"readings"`
+}
+
+// ListReading is one way to read a list, and what it would mean.
+type ListReading struct {
+	Says  string      `json:"says"`
+	Means string      `json:"means"`
+	Roles []grid.Role `json:"roles"`
 }
 
 // FoundList is a list that was found in a text, with what its columns were taken for. Shape
@@ -743,6 +762,7 @@ func Join(a, b Result) Result {
 	a.Unread = append(a.Unread, b.Unread...)
 	a.Unread = a.Unread[:min(len(a.Unread), MostUnread)]
 	a.Missed += b.Missed
+	a.Questions = append(a.Questions, b.Questions[:min(len(b.Questions), MostLists-min(len(a.Questions), MostLists))]...)
 	f, g := &a.Facts, b.Facts
 	if !f.Subnet.IsValid() {
 		f.Subnet, f.Own = g.Subnet, g.Own

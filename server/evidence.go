@@ -9,7 +9,6 @@ import (
 	"mime"
 	"mime/multipart"
 	"net/http"
-	"slices"
 	"strings"
 	"time"
 
@@ -51,19 +50,20 @@ func (f *Files) Resolve(ctx huma.Context) []error {
 
 // Preview is what taking some evidence would do.
 type Preview struct {
-	Version  int                `json:"version" doc:"The version of the site that it was worked out from"`
-	Edits    edit.List          `json:"edits"`
-	Findings []sighting.Finding `json:"findings" doc:"At most 2,000 of them"`
-	Counts   map[string]int     `json:"counts" doc:"How many findings there are of each kind"`
-	Facts    sighting.Facts     `json:"facts"`
-	Unread   []read.Unread      `json:"unread" doc:"At most 200 of them"`
-	Missed   int                `json:"missed" doc:"How many lines were not understood"`
-	Sources  []string           `json:"sources"`
-	Lists    []read.FoundList   `json:"lists" doc:"The lists that were found, with what their columns were taken for; at most 50"`
-	Lines    []read.ShownLine   `json:"lines" doc:"The first lines as they came, at most 300 of each source"`
-	Forwards []read.ForwardLine `json:"forwards" doc:"Lines of a router's own port forwards, at most 2,000"`
-	Holds    string             `json:"holds" doc:"What becomes of the port forwards"`
-	Refused  []RefusedFile      `json:"refused" doc:"Files among several that could not be read"`
+	Version   int                 `json:"version" doc:"The version of the site that it was worked out from"`
+	Edits     edit.List           `json:"edits"`
+	Findings  []sighting.Finding  `json:"findings" doc:"At most 2,000 of them"`
+	Counts    map[string]int      `json:"counts" doc:"How many findings there are of each kind"`
+	Facts     sighting.Facts      `json:"facts"`
+	Unread    []read.Unread       `json:"unread" doc:"At most 200 of them"`
+	Missed    int                 `json:"missed" doc:"How many lines were not understood"`
+	Questions []read.ListQuestion `json:"questions" doc:"What nobody can tell from the lists, and what each reading would mean"`
+	Sources   []string            `json:"sources"`
+	Lists     []read.FoundList    `json:"lists" doc:"The lists that were found, with what their columns were taken for; at most 50"`
+	Lines     []read.ShownLine    `json:"lines" doc:"The first lines as they came, at most 300 of each source"`
+	Forwards  []read.ForwardLine  `json:"forwards" doc:"Lines of a router's own port forwards, at most 2,000"`
+	Holds     string              `json:"holds" doc:"What becomes of the port forwards"`
+	Refused   []RefusedFile       `json:"refused" doc:"Files among several that could not be read"`
 }
 
 // RefusedFile is a file that could not be read, and why.
@@ -103,7 +103,7 @@ func (s *server) readEvidence(ctx context.Context, in *struct {
 	p := sighting.Merge(st.Site, result.Sightings, result.Facts, in.At)
 	edits, holds := sighting.Hold(st.Site, result.HeldLists(), in.At)
 	out := Preview{
-		Version: st.Version, Edits: append(p.Edits, edits...), Findings: p.Findings, Counts: map[string]int{}, Facts: result.Facts, Unread: result.Unread, Missed: result.Missed, Sources: sources,
+		Version: st.Version, Edits: append(p.Edits, edits...), Findings: p.Findings, Counts: map[string]int{}, Facts: result.Facts, Unread: result.Unread, Missed: result.Missed, Questions: result.Questions, Sources: sources,
 		Lists: result.Lists, Lines: result.Lines, Forwards: result.Forwards[:min(len(result.Forwards), site.MostHeld)], Holds: holds, Refused: refused,
 	}
 	for _, f := range p.Findings {
@@ -142,7 +142,7 @@ func (s *server) setListRoles(ctx context.Context, in *struct {
 		return nil, huma.Error422UnprocessableEntity("That is no list.", &huma.ErrorDetail{Location: "body", Message: fmt.Sprintf("Want a shape of 1 to %d bytes and at most %d roles.", longestShape, mostColumns)})
 	}
 	for _, r := range in.Body.Roles {
-		if !slices.Contains(grid.Choices, grid.Role(r)) {
+		if !grid.IsChoice(grid.Role(r)) {
 			return nil, huma.Error422UnprocessableEntity("A column cannot hold that.", &huma.ErrorDetail{Location: "body.roles", Message: fmt.Sprintf("Want one of %v.", grid.Choices), Value: r})
 		}
 	}

@@ -63,6 +63,15 @@ const (
 // says is kept as a trait.
 var Choices = []Role{None, Name, MAC, Address, Link, Kind, Place, Maker, Model, Note, State, Reserved, OtherMAC, IPv6, Time, Figure, Outside, OutsideEnd, Inside, InsideEnd, Port, Protocol, Service, Target, Sender, Enabled, Action}
 
+// OnIs begins a choice for the column that says which lines of a router are on: what follows
+// is the word for it.
+const OnIs = string(Enabled) + "="
+
+// IsChoice passes what a person may say that a column holds.
+func IsChoice(r Role) bool {
+	return slices.Contains(Choices, r) || strings.HasPrefix(string(r), OnIs) && len(r) <= 100
+}
+
 // Row is one row of a list: its cells, and the line where it stands.
 type Row struct {
 	Line  int
@@ -148,8 +157,14 @@ func Read(t Table, set []Role) Reading {
 	}
 	title, _ := Title(t.Title)
 	r.Roles, r.Ask, r.Questions = assign(columns, t.Head != nil, title == Forwards)
+	on := ""
 	if len(set) == len(r.Roles) {
 		r.Roles, r.Ask, r.Questions = slices.Clone(set), nil, nil
+		for c, role := range r.Roles {
+			if word, ok := strings.CutPrefix(string(role), OnIs); ok {
+				r.Roles[c], on = Enabled, word
+			}
+		}
 	}
 	r.Is = kindOf(r.Roles, title)
 	if r.Is != OfForwards {
@@ -157,7 +172,11 @@ func Read(t Table, set []Role) Reading {
 	} else if at := slices.Index(r.Roles, Enabled); at >= 0 {
 		c := columns[at]
 		var unknown []string
-		if r.on, unknown = switchesOf(c.texts, c.filled < c.rows); len(unknown) > 0 {
+		if r.on, unknown = switchesOf(c.texts, c.filled < c.rows); on != "" {
+			for _, t := range append(c.texts, "") {
+				r.on[t] = t == on
+			}
+		} else if len(unknown) > 0 {
 			r.Questions = append(r.Questions, Question{Columns: []int{at}, Words: unknown})
 		}
 		if len(r.on) > 0 && c.filled < c.rows && !slices.Contains(slices.Collect(maps.Values(r.on)), false) {
@@ -166,6 +185,11 @@ func Read(t Table, set []Role) Reading {
 	}
 	r.reserved = r.Is == OfReservations
 	return r
+}
+
+// Open reports whether nobody can tell which column is which, so that no row can be believed.
+func (r Reading) Open() bool {
+	return slices.ContainsFunc(r.Questions, func(q Question) bool { return len(q.Roles) > 0 })
 }
 
 func sample(rows []Row) []Row {

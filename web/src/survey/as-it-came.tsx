@@ -1,4 +1,4 @@
-import { Box, Button, HStack, Text, VisuallyHidden } from "@chakra-ui/react";
+import { Box, Button, HStack, Text, VisuallyHidden, VStack } from "@chakra-ui/react";
 import type { FoundList, Preview, ShownLine } from "../api/model";
 import { useListRoles } from "../api/survey";
 import { Select } from "../parts";
@@ -107,7 +107,12 @@ export function AsItCame({ data, several }: { data: Preview; several: boolean })
               </Text>
             )}
             {list ? (
-              <ListBlock list={list} lines={b.lines} outcomes={outcomes} />
+              <ListBlock
+                list={list}
+                lines={b.lines}
+                outcomes={outcomes}
+                questions={data.questions.filter((q) => q.shape === list.shape)}
+              />
             ) : (
               <LineBlock lines={b.lines} outcomes={outcomes} />
             )}
@@ -190,11 +195,18 @@ function LineBlock({ lines, outcomes }: { lines: ShownLine[]; outcomes: Outcomes
   );
 }
 
+type ListBlockProps = {
+  list: FoundList;
+  lines: ShownLine[];
+  outcomes: Outcomes;
+  questions: Preview["questions"];
+};
+
 function LineNumber({ line }: { line: number }) {
   return <td className="line-number">{line}</td>;
 }
 
-function ListBlock({ list, lines, outcomes }: { list: FoundList; lines: ShownLine[]; outcomes: Outcomes }) {
+function ListBlock({ list, lines, outcomes, questions }: ListBlockProps) {
   const set = useListRoles();
   const choose = (column: number, role: string) => {
     // Of what a device or a forward has one of, there is one column.
@@ -225,16 +237,35 @@ function ListBlock({ list, lines, outcomes }: { list: FoundList; lines: ShownLin
           </>
         )}
       </HStack>
-      {list.ask.length > 0 && (
-        <HStack role="status" flexWrap="wrap" px="10px" pb="6px" gap="8px" fontSize="small" data-ask>
-          <span className="suggested">Which column is the name?</span>
-          {list.ask.map((c) => (
-            <Button key={c} variant="plain" onClick={() => choose(c, "name")} disabled={set.isPending}>
-              {list.head[c] || `Column ${c + 1}`}: {lines.map((l) => l.cells[c]).find(Boolean)}
-            </Button>
-          ))}
-        </HStack>
-      )}
+      {questions.map((q) => (
+        <VStack
+          key={q.says}
+          role="group"
+          aria-label={q.says}
+          alignItems="start"
+          px="10px"
+          pb="8px"
+          gap="4px"
+          fontSize="small"
+          data-ask
+        >
+          <span className="suggested">{q.says}</span>
+          <HStack flexWrap="wrap" gap="12px">
+            {q.readings.map((r) => (
+              <HStack key={r.says} gap="6px">
+                <Button
+                  variant="plain"
+                  onClick={() => set.mutate({ shape: q.shape, roles: r.roles })}
+                  disabled={set.isPending}
+                >
+                  {r.says}
+                </Button>
+                <span className="muted">{r.means}</span>
+              </HStack>
+            ))}
+          </HStack>
+        </VStack>
+      ))}
       <table className="as-it-came">
         <thead>
           <tr>

@@ -72,7 +72,11 @@ export function PreviewPanel({ files, onClose }: { files: File[]; onClose: () =>
         <Text flex="1 1 240px">
           <b>{plural(all, "sighting")}</b> in {source}: {fresh} new, {count("moved")} moved, {count("more")} tell more,{" "}
           {count("known")} known
-          {data.missed > 0 && <span className="stops">, {plural(data.missed, "line")} not understood</span>}.
+          {data.missed > 0 && <span className="stops">, {plural(data.missed, "line")} not understood</span>}
+          {data.questions.length > 0 && (
+            <span className="suggested">, {plural(data.questions.length, "question")} open below</span>
+          )}
+          .
         </Text>
         <Button onClick={onClose}>Cancel</Button>
         <Button variant="solid" onClick={take} disabled={data.edits.length === 0}>
@@ -114,8 +118,9 @@ function Missed({ data, several }: { data: Preview; several: boolean }) {
       </Button>
       {open && (
         <List.Root fontFamily="mono" fontSize="small" mt="4px">
-          {data.unread.map((u) => (
-            <List.Item key={`${u.source} ${u.line}`} overflowWrap="anywhere" py="2px">
+          {data.unread.map((u, i) => (
+            // biome-ignore lint/suspicious/noArrayIndexKey: a line may be told of twice; the list never changes
+            <List.Item key={i} overflowWrap="anywhere" py="2px">
               <span className="muted">
                 {several && `${u.source}, `}
                 {u.line}:{" "}
