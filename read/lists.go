@@ -650,12 +650,12 @@ func (r *reader) forward(f grid.Forward) {
 
 // unquoted takes the marks of quoted mail from the beginnings of lines.
 func unquoted(text string) string {
-	if !strings.HasPrefix(text, ">") && !strings.Contains(text, "\n>") || strings.Count(text, "\n>")*2 < strings.Count(text, "\n") {
+	if !strings.HasPrefix(text, "> ") && !strings.Contains(text, "\n> ") {
 		return text
 	}
 	lines := strings.Split(text, "\n")
 	for i, l := range lines {
-		for strings.HasPrefix(l, ">") {
+		for strings.HasPrefix(l, "> ") || strings.HasPrefix(l, ">>") || strings.TrimRight(l, "\r") == ">" {
 			l = strings.TrimPrefix(strings.TrimPrefix(l, ">"), " ")
 		}
 		lines[i] = l

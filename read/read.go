@@ -203,6 +203,7 @@ func Until(over func() bool, roles Roles, source, as string, in io.Reader) (Resu
 	if err != nil {
 		return blank(), err
 	}
+	text = narrow(text)
 	if looksHTML(text) {
 		r.page(text)
 	} else if tree, ok := treeOf(text); ok {
@@ -426,7 +427,7 @@ func (r *reader) end() {
 }
 
 // openCell is a row whose last cell begins with a quote and does not end.
-var openCell = regexp.MustCompile(`[,;\t].*[,;\t]"[^"]*$`)
+var openCell = regexp.MustCompile(`^(.*[,;\t])?"(?:[^"]|"")*$`)
 
 // openQuote joins a row one of whose cells holds line breaks with the lines that belong
 // to it; n is how many.
@@ -461,6 +462,7 @@ func (r *reader) line(kinds []kind, number int, raw string, blank bool) {
 	if noise(trimmed) {
 		return
 	}
+	raw = bared(raw)
 	l := scan(number, raw)
 	if len(l.macs) == 0 && len(raw) < longest && strings.Count(raw, " ") > 4 && spacedMAC.MatchString(raw+"\n") {
 		l = scan(number, strings.TrimSuffix(spacedMAC.ReplaceAllStringFunc(raw+"\n", func(m string) string {
@@ -644,6 +646,7 @@ func (r *reader) sight(l line, mac site.MAC, a netip.Addr, host, state string) {
 // add keeps a sighting with its names made plain.
 func (r *reader) add(s sighting.Sighting) {
 	s.Source = r.source
+	s.Host = strings.ReplaceAll(s.Host, "\u2223", "|")
 	if len(s.Host) < 3 && strings.Trim(s.Host, "*?-") == "" {
 		s.Host = ""
 	}

@@ -202,6 +202,8 @@ func macWorth(c column) float64 {
 	switch {
 	case c.says(MAC):
 		w += 2
+	case c.says(OtherMAC) && c.exact:
+		return 0
 	case c.says(OtherMAC):
 		w -= 1.9
 	case c.says(Name, DeviceName) && c.share(isMAC) < 1:
@@ -268,6 +270,9 @@ func nameWorth(c column, headed bool) float64 {
 	if c.filled == 0 || c.share(isIPv6|isMask|isNetwork) > 0.5 {
 		return 0
 	}
+	if c.share(isMaker) > 0.5 && !c.says(Name, DeviceName) {
+		return 0
+	}
 	texty := c.share(isText|isNumber|isNothing) - 0.3*c.share(isNumber)
 	looks := texty*(0.2+0.8*c.unlike()) - 0.6*c.share(isMaker) - 0.9*c.share(isLink|isState|isAction|isQuantity|isTime|isAgo|isProtocol|isYes|isNo)
 	if c.counted {
@@ -294,7 +299,7 @@ func nameWorth(c column, headed bool) float64 {
 		case len(c.head) > 0:
 			return 0
 		}
-		if looks < 0.45 || c.count(isText) == 0 {
+		if looks < 0.45 || c.count(isText) == 0 || c.filled > 2 && c.unlike() < 0.7 {
 			return 0
 		}
 		if !c.headed {

@@ -36,12 +36,13 @@ const (
 	isUnit
 	isMonth
 	isReserved
+	isGone // of a scan: nobody answered
 	isText
 )
 
 // sorts are the groups of words.txt.
 var sorts = map[string]sort{
-	"nothing": isNothing, "state": isState, "yes": isYes, "no": isNo, "link": isLink, "ago": isAgo, "unit": isUnit, "month": isMonth, "maker": isMaker, "action": isAction, "protocol": isProtocol, "reserved": isReserved,
+	"nothing": isNothing, "state": isState, "yes": isYes, "no": isNo, "link": isLink, "ago": isAgo, "unit": isUnit, "month": isMonth, "maker": isMaker, "action": isAction, "protocol": isProtocol, "reserved": isReserved, "gone": isGone,
 }
 
 var (
@@ -79,6 +80,12 @@ func sortOf(cell string) sort {
 		return isText
 	}
 	folded := fold(cell)
+	if inner, ok := strings.CutPrefix(folded, "("); ok && strings.HasSuffix(inner, ")") {
+		first, _, _ := strings.Cut(strings.TrimSuffix(inner, ")"), ":")
+		if known().cells[strings.TrimSpace(first)]&isNothing != 0 {
+			return isNothing // "(Unknown: locally administered)"
+		}
+	}
 	s := known().cells[folded]
 	switch {
 	case digit && portsShape.MatchString(cell):

@@ -392,6 +392,9 @@ func (r Reading) Device(row Row) (Device, bool) {
 			d.trait(r.Head[c], role, text)
 		}
 	}
+	if d.MAC == "" && known().cells[fold(d.State)]&isGone != 0 {
+		return d, false // nobody answered there
+	}
 	if d.State != "" && r.reserved && (sortOf(d.State)&isNo != 0) {
 		d.Reserved = false
 	}

@@ -89,7 +89,7 @@ func Heading(text string) (roles []Role, exact bool) {
 	}
 	best := ""
 	for _, part := range parts(spread) {
-		if heads[part] != nil && (len(part) > len(best)) {
+		if heads[part] != nil && len(part) > len(best) && (len(part) > 1 || !ascii(part)) {
 			best = part
 		}
 	}

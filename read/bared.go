@@ -1,0 +1,53 @@
+package read
+
+import (
+	"regexp"
+	"strings"
+
+	"golang.org/x/text/width"
+)
+
+// What people and programs put around what a line says, and nothing of it: marks of quoted mail
+// and of chats, of Markdown, leaders, the blanks of forms.
+var (
+	chatShape   = regexp.MustCompile(`^\s*(?:\[[^\]\n]{0,20}\d{1,2}[:.]\d{2}(?:[:.]\d{2})?[^\]\n]{0,6}\]|\d{1,4}[./-]\d{1,2}[./-]\d{1,4},? \d{1,2}:\d{2}(?::\d{2})?(?: [AP]M)? -|\(\d{1,2}:\d{2}\))\s*[\pL][\pL .'-]{0,30}:\s+`)
+	leaderShape = regexp.MustCompile(`^(\s*\pL[^.:\n]{0,60}?)\s*(?:\.{4,}|(?: ?·){4,}|_{4,})\s*:?\s*`)
+	blankShape  = regexp.MustCompile(`([\pL]+) \[([^\[\]]*?)_{2,}\]`)
+	linkShape   = regexp.MustCompile(`\[([^\[\]]+)\]\(https?://[^)\s]*\)`)
+	markShape   = regexp.MustCompile("`([^`]+)`|\\*\\*([^*]+)\\*\\*")
+	wideShape   = regexp.MustCompile(`[\x{FF10}-\x{FF19}\x{FF21}-\x{FF26}\x{FF41}-\x{FF46}\x{FF1A}\x{FF0D}\x{FF0E}]{7,}`)
+)
+
+// bared takes from a line what only stands around what it says.
+func bared(text string) string {
+	if len(text) > longest {
+		return text
+	}
+	if text[0] == '[' || text[0] == '(' || text[0] >= '0' && text[0] <= '9' {
+		text = chatShape.ReplaceAllString(text, "")
+	}
+	if strings.Contains(text, "....") || strings.Contains(text, "· ·") || strings.Contains(text, "····") || strings.Contains(text, "____") {
+		if m := leaderShape.FindStringSubmatchIndex(text); m != nil {
+			text = text[:m[3]] + ": " + text[m[1]:]
+		}
+		text = blankShape.ReplaceAllString(text, "\t$1: $2\t")
+	}
+	if strings.Contains(text, "](http") {
+		text = linkShape.ReplaceAllString(text, "$1")
+	}
+	if strings.IndexByte(text, '`') >= 0 || strings.Contains(text, "**") {
+		text = markShape.ReplaceAllString(text, "$1$2")
+	}
+	if strings.Contains(text, `\|`) {
+		text = strings.ReplaceAll(text, `\|`, "\u2223") // no separator
+	}
+	return text
+}
+
+// narrow makes addresses in wide figures, as East Asian keyboards write them, plain.
+func narrow(text string) string {
+	if !strings.Contains(text, "\uff0e") && !strings.Contains(text, "\uff1a") && !strings.Contains(text, "\uff0d") {
+		return text
+	}
+	return wideShape.ReplaceAllStringFunc(text, width.Narrow.String)
+}
