@@ -12,7 +12,8 @@ import (
 var (
 	chatShape   = regexp.MustCompile(`^\s*(?:\[[^\]\n]{0,20}\d{1,2}[:.]\d{2}(?:[:.]\d{2})?[^\]\n]{0,6}\]|\d{1,4}[./-]\d{1,2}[./-]\d{1,4},? \d{1,2}:\d{2}(?::\d{2})?(?: [AP]M)? -|\(\d{1,2}:\d{2}\))\s*[\pL][\pL .'-]{0,30}:\s+`)
 	leaderShape = regexp.MustCompile(`^(\s*\pL[^.:\n]{0,60}?)\s*(?:\.{4,}|(?: ?·){4,}|_{4,})\s*:?\s*`)
-	blankShape  = regexp.MustCompile(`([\pL]+) \[([^\[\]]*?)_{2,}\]`)
+	blankShape  = regexp.MustCompile(`([\pL]+) \[([^\[\]]*?)_+\]`)
+	boxShape    = regexp.MustCompile(`([\pL]+) \[([ xX])\]`)
 	linkShape   = regexp.MustCompile(`\[([^\[\]]+)\]\(https?://[^)\s]*\)`)
 	markShape   = regexp.MustCompile("`([^`]+)`|\\*\\*([^*]+)\\*\\*")
 	wideShape   = regexp.MustCompile(`[\x{FF10}-\x{FF19}\x{FF21}-\x{FF26}\x{FF41}-\x{FF46}\x{FF1A}\x{FF0D}\x{FF0E}]{7,}`)
@@ -27,10 +28,12 @@ func bared(text string) string {
 		text = chatShape.ReplaceAllString(text, "")
 	}
 	if strings.Contains(text, "....") || strings.Contains(text, "· ·") || strings.Contains(text, "····") || strings.Contains(text, "____") {
+		if strings.Contains(text, "__]") {
+			text = boxShape.ReplaceAllString(blankShape.ReplaceAllString(text, "\t$1: $2\t"), "\t$1: [$2]\t")
+		}
 		if m := leaderShape.FindStringSubmatchIndex(text); m != nil {
 			text = text[:m[3]] + ": " + text[m[1]:]
 		}
-		text = blankShape.ReplaceAllString(text, "\t$1: $2\t")
 	}
 	if strings.Contains(text, "](http") {
 		text = linkShape.ReplaceAllString(text, "$1")

@@ -579,6 +579,7 @@ func (r *reader) cardTable(title string, cards [][]item) {
 	var paths, head []string
 	labelled := false
 	var rows []rawRow
+	macs := slices.ContainsFunc(cards, func(c []item) bool { return slices.ContainsFunc(c, func(i item) bool { return i.mac }) })
 	for _, card := range cards {
 		row := rawRow{grid.Row{}, line{}}
 		settings, names := 0, 0
@@ -592,7 +593,7 @@ func (r *reader) cardTable(title string, cards [][]item) {
 					names++
 				}
 			}
-			if i.mac && (row.Line == 0 || !otherMAC(i.label)) {
+			if (i.mac || !macs && i.addr) && (row.Line == 0 || !otherMAC(i.label)) {
 				row.Line, row.line = i.line.number, i.line
 			}
 			path := i.path

@@ -48,7 +48,7 @@ func (r *reader) page(text string) {
 		r.lines(text)
 		return
 	}
-	p := pager{reader: r, macs: map[*html.Node]int{}, kinds: r.kinds(), at: 1}
+	p := pager{reader: r, macs: map[*html.Node]int{}, addrs: map[*html.Node]int{}, kinds: r.kinds(), at: 1}
 	p.count(doc, 0)
 	if p.counted = true; p.values.once < len(p.values.count) { // some stand there more than once
 		p.count(doc, 0)
@@ -88,6 +88,8 @@ func markLines(text string) string {
 type pager struct {
 	*reader
 	macs    map[*html.Node]int // how many MAC addresses of devices are in each element
+	addrs   map[*html.Node]int // and how many private addresses
+	inTable map[string]int     // of the table that is counted: how often each MAC address stands in it
 	values  frequency          // how often each stands on the page
 	counted bool
 	kinds   []kind
@@ -121,17 +123,25 @@ func (p *pager) count(n *html.Node, depth int) (whole int) {
 	case n.Type != html.TextNode:
 		text = ""
 	}
-	total := 0
+	total, addrs := 0, 0
 	for _, w := range strings.FieldsFunc(text, between) {
 		if grid.LooksMAC(w) {
 			whole++
 			total += p.one(w)
+		} else if a, ok := grid.AddressIn(w); ok && a.IsPrivate() {
+			addrs++
 		}
+	}
+	if n.DataAtom == atom.Table && !hasTable(n) {
+		p.inTable = map[string]int{}
+		defer func() { p.inTable = nil }()
 	}
 	for c := n.FirstChild; c != nil; c = c.NextSibling {
 		whole += p.count(c, depth+1)
 		total += p.macs[c]
+		addrs += p.addrs[c]
 	}
+	p.addrs[n] = addrs
 	if whole == 0 && n.Type == html.ElementNode && n.DataAtom != atom.Body && n.DataAtom != atom.Html {
 		// a MAC address that is cut by tags in the middle
 		if flat := strings.Join(strings.Fields(innerText(n, 300)), ""); len(flat) < 200 && strings.Count(flat, ":")+strings.Count(flat, "-") >= 5 && cutMAC.MatchString(flat) {
@@ -146,7 +156,13 @@ func (p *pager) count(n *html.Node, depth int) (whole int) {
 func (p *pager) one(text string) int {
 	text = strings.ToLower(text)
 	if !p.counted {
-		p.values.add(text)
+		// Two tables may tell of one device.
+		if p.inTable != nil {
+			p.inTable[text]++
+		}
+		if p.inTable == nil || p.inTable[text] > p.values.count[text] {
+			p.values.add(text)
+		}
 		return 1
 	}
 	if p.values.often(text) {
@@ -156,6 +172,92 @@ func (p *pager) one(text string) int {
 }
 
 var cutMAC = regexp.MustCompile(`(?i)[0-9a-f]{2}([:-][0-9a-f]{2}){5}`)
+
+// cutAddress is an address whose numbers stand in fields of their own.
+var cutAddress = regexp.MustCompile(`^\d{1,3}(\.\d{1,3}){3}$`)
+
+// saysOf gives what an element of a form or a picture says; whole if that is all of it.
+func saysOf(n *html.Node) (text string, whole bool) {
+	on := func(yes bool) string {
+		if yes {
+			return "[x]"
+		}
+		return "[ ]"
+	}
+	has := func(key string) bool {
+		return slices.ContainsFunc(n.Attr, func(a html.Attribute) bool { return a.Key == key })
+	}
+	for _, key := range []string{"aria-checked", "aria-pressed"} {
+		if v := attr(n, key); v == "true" || v == "false" {
+			return on(v == "true"), true
+		}
+	}
+	switch n.DataAtom {
+	case atom.Input:
+		switch attr(n, "type") {
+		case "hidden", "password", "submit", "button", "reset", "image":
+			return "", true
+		case "checkbox":
+			return on(has("checked")), true
+		case "radio":
+			if has("checked") {
+				return attr(n, "value"), true
+			}
+			return "", true
+		}
+		return attr(n, "value"), true
+	case atom.Img:
+		around := n.Parent
+		for around != nil && (around.DataAtom == atom.A || around.DataAtom == atom.Span) {
+			around = around.Parent
+		}
+		if around == nil || strings.TrimSpace(innerText(around, 100)) != "" {
+			return "", true // it only goes with words
+		}
+		if text = attr(n, "alt"); text == "" {
+			text = attr(n, "title")
+		}
+		return text, true
+	case atom.Select:
+		for c := range n.Descendants() {
+			if c.DataAtom == atom.Option && slices.ContainsFunc(c.Attr, func(a html.Attribute) bool { return a.Key == "selected" }) {
+				return strings.Join(strings.Fields(innerText(c, 200)), " "), true
+			}
+		}
+		return "", true
+	}
+	return "", false
+}
+
+// labelled takes a label around a field apart. Of a choice only what is chosen counts.
+func labelled(n *html.Node) (label, value string, ok bool) {
+	var words []string
+	var values []string
+	for c := range n.Descendants() {
+		if c.Type == html.TextNode {
+			if len(values) == 0 || strings.TrimSpace(label) == "" {
+				words = append(words, c.Data)
+			}
+			continue
+		}
+		if c.DataAtom != atom.Input && c.DataAtom != atom.Select {
+			continue
+		}
+		said, _ := saysOf(c)
+		if attr(c, "type") == "radio" {
+			return "", said, true
+		}
+		ok = true
+		if said != "" {
+			values = append(values, said)
+		}
+		label = strings.Join(strings.Fields(strings.Join(words, " ")), " ")
+	}
+	if label == "" {
+		label = strings.Join(strings.Fields(strings.Join(words, " ")), " ")
+	}
+	return label, strings.Join(slices.Compact(values), "-"), ok
+}
 
 func attr(n *html.Node, key string) string {
 	for _, a := range n.Attr {
@@ -210,6 +312,11 @@ func (p *pager) walk(n *html.Node) {
 		p.mark(n)
 		if n.DataAtom == atom.Script {
 			p.script(n)
+		}
+		for _, a := range n.Attr {
+			if len(a.Val) > 20 && (a.Val[0] == '{' || a.Val[0] == '[') {
+				p.jsonBlock(p.at, a.Val)
+			}
 		}
 		if n.DataAtom == atom.Head {
 			for c := range n.Descendants() {
@@ -510,7 +617,7 @@ func (p *pager) leaves(n *html.Node) (out []leaf) {
 			f = strings.TrimSpace(f)
 			apart = apart || f != whole && (grid.LooksMAC(f) || isAddr(f))
 		}
-		if joined := strings.ReplaceAll(whole, " ", ""); cutMAC.MatchString(joined) && len(joined) == 17 {
+		if joined := strings.ReplaceAll(whole, " ", ""); cutMAC.MatchString(joined) && len(joined) == 17 || cutAddress.MatchString(joined) {
 			whole, apart = joined, false
 		}
 		if !apart {
@@ -545,10 +652,21 @@ func (p *pager) leaves(n *html.Node) (out []leaf) {
 			if v, err := strconv.Atoi(attr(n, lineMark)); err == nil && len(fragments) == 0 {
 				at = v
 			}
-			if kind := attr(n, "type"); n.DataAtom == atom.Input && kind != "hidden" && kind != "password" && kind != "submit" && kind != "button" && kind != "checkbox" && kind != "radio" {
-				fragments = append(fragments, " "+attr(n, "value")+" ")
-				path = way
+			if said, whole := saysOf(n); whole {
+				if said != "" {
+					fragments = append(fragments, " "+said+" ")
+					path = way
+				}
 				return
+			}
+			if n.DataAtom == atom.Label {
+				if said, value, ok := labelled(n); ok {
+					flush()
+					if value != "" {
+						out = append(out, leaf{value, said, way, at})
+					}
+					return
+				}
 			}
 		}
 		block := n.Type == html.ElementNode && isBlock(n)
@@ -595,22 +713,28 @@ func (p *pager) leaves(n *html.Node) (out []leaf) {
 
 // records reads what repeats: an element whose parts hold a MAC address each.
 func (p *pager) records(n *html.Node) bool {
-	if p.macs[n] < 2 {
+	of := p.macs
+	if p.macs[n] == 0 {
+		of = p.addrs
+	}
+	if of[n] < 2 {
 		return false
 	}
 	var parts []*html.Node
 	for c := n.FirstChild; c != nil; c = c.NextSibling {
 		switch {
-		case p.macs[c] > 1:
+		case of[c] > 1:
 			return false
-		case p.macs[c] == 1:
+		case of[c] == 1:
 			if c.Type != html.ElementNode {
 				return false
 			}
 			parts = append(parts, c)
 		}
 	}
-	if len(parts) < 2 {
+	if len(parts) < 2 || p.macs[n] == 0 && slices.ContainsFunc(parts, func(c *html.Node) bool {
+		return c.Data != parts[0].Data || c.DataAtom == atom.P || c.DataAtom == atom.Tr
+	}) {
 		return false
 	}
 	p.endLine()
@@ -622,7 +746,7 @@ func (p *pager) records(n *html.Node) bool {
 		}
 		p.mark(c)
 		leaves := p.leaves(c)
-		if p.macs[c] == 0 {
+		if of[c] == 0 {
 			if len(cards) == 0 && len(leaves) > 1 {
 				head = leaves
 			} else {
@@ -643,7 +767,7 @@ func (p *pager) records(n *html.Node) bool {
 			i.path = l.path
 			card = append(card, i)
 		}
-		if len(card) > 0 && !slices.ContainsFunc(card, func(i item) bool { return i.mac }) {
+		if len(card) > 0 && !slices.ContainsFunc(card, func(i item) bool { return i.mac || p.macs[n] == 0 && i.addr }) {
 			for _, i := range card {
 				p.loose = append(p.loose, i.line)
 			}

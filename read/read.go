@@ -653,6 +653,9 @@ func (r *reader) add(s sighting.Sighting) {
 	if !plainASCII(s.Host) && strings.ContainsFunc(s.Host, unseen) {
 		ours := r.columns.are != nil // a break in a cell was written there
 		s.Host = strings.TrimSpace(strings.Map(func(c rune) rune {
+			if c == '\n' && !ours {
+				return ' '
+			}
 			if unseen(c) && !(ours && c == '\n') {
 				return -1
 			}

@@ -157,6 +157,9 @@ func (r *reader) wordRows(lines []line) {
 			continue
 		}
 		form, cells := cutAtAddresses(l.text)
+		if stamped.MatchString(l.text) {
+			cells[0] = "" // what a log says of itself
+		}
 		if byForm[form] == nil {
 			forms = append(forms, form)
 		}
@@ -181,6 +184,9 @@ func (r *reader) wordRows(lines []line) {
 		r.table("", nil, withoutEmpty(rows), uncut, false)
 	}
 }
+
+// stamped is a line of a log: it begins with a time (RFC 3164, RFC 5424).
+var stamped = regexp.MustCompile(`^(<\d+>)?\d? ?([A-Z][a-z]{2} [ \d]\d \d\d:\d\d:\d\d|\d{4}-\d\d-\d\d[T ]\d\d:\d\d)`)
 
 // pairShape is a name and its value, as commands and configurations write them.
 var pairShape = regexp.MustCompile(`([A-Za-z][\w.-]*)=("[^"]*"|'[^']*'|[^\s"']+)`)
@@ -328,7 +334,7 @@ func withoutCommon(rows []rawRow) {
 					text = strings.Trim(w, `"`)
 				}
 			}
-			rows[i].Cells[c] = strings.Trim(text, ` "'()[],;:-=|`)
+			rows[i].Cells[c] = grid.Untimed(strings.Trim(text, ` "'()[],;:-=|`))
 		}
 	}
 }

@@ -270,7 +270,7 @@ func nameWorth(c column, headed bool) float64 {
 	if c.filled == 0 || c.share(isIPv6|isMask|isNetwork) > 0.5 {
 		return 0
 	}
-	if c.share(isMaker) > 0.5 && !c.says(Name, DeviceName) {
+	if c.share(isMaker) >= 0.5 && !c.says(Name, DeviceName) {
 		return 0
 	}
 	texty := c.share(isText|isNumber|isNothing) - 0.3*c.share(isNumber)

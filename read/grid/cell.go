@@ -3,6 +3,7 @@ package grid
 import (
 	"net/netip"
 	"regexp"
+	"slices"
 	"strings"
 	"unicode"
 
@@ -115,7 +116,7 @@ func sortOf(cell string) sort {
 	if measured(folded) {
 		return isTime
 	}
-	if fields := strings.Fields(folded); len(fields) > 1 && known().cells[strings.Trim(fields[len(fields)-1], "().,")]&isMaker != 0 || strings.Contains(folded, ", inc") || strings.Contains(folded, "公司") || strings.Contains(folded, "株式会社") {
+	if fields := strings.Fields(folded); len(fields) > 1 && slices.ContainsFunc(fields[1:], func(w string) bool { return known().cells[strings.Trim(w, "().,")]&isMaker != 0 }) || strings.Contains(folded, ", inc") || strings.Contains(folded, "公司") || strings.Contains(folded, "株式会社") {
 		return isMaker | isText
 	}
 	return isText
@@ -138,6 +139,29 @@ func nothing(text string) bool {
 		}
 	}
 	return true
+}
+
+// Untimed takes times and lengths of time from the end of a text, and gives nothing for a text
+// that only says how something is.
+func Untimed(text string) string {
+	fields := strings.Fields(text)
+	for len(fields) > 1 {
+		n := 0
+		for k := max(1, len(fields)-4); k < len(fields) && n == 0; k++ {
+			if tail := fold(strings.Join(fields[k:], " ")); clockShape.MatchString(tail) && timey(tail) || measured(tail) && strings.ContainsAny(tail, "0123456789") && len(fields)-k > 1 {
+				n = len(fields) - k
+			}
+		}
+		if n == 0 {
+			break
+		}
+		fields = fields[:len(fields)-n]
+	}
+	text = strings.Join(fields, " ")
+	if known().cells[fold(text)]&(isState|isGone) != 0 {
+		return ""
+	}
+	return text
 }
 
 // timey passes a text with a time in it and little else: words for days, months and units.
