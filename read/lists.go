@@ -1,6 +1,7 @@
 package read
 
 import (
+	"regexp"
 	"slices"
 	"strings"
 
@@ -277,6 +278,14 @@ func (r *reader) tables(title string, lines []line, c cutting, ends bool) {
 	if r.onItsSide(title, lines, cells, c) {
 		return
 	}
+	if head, labelled := labelledCells(cells); labelled && r.carried == nil {
+		rows := make([]rawRow, len(lines))
+		for i, l := range lines {
+			rows[i] = rawRow{grid.Row{Line: l.number, Cells: cells[i]}, l}
+		}
+		r.table(title, head, rows, uncut, false)
+		return
+	}
 	var head []string
 	var rows []rawRow
 	flush := func(more bool) {
@@ -309,6 +318,48 @@ func (r *reader) tables(title string, lines []line, c cutting, ends bool) {
 		rows = append(rows, rawRow{grid.Row{Line: l.number, Cells: cells[i]}, l})
 	}
 	flush(!ends)
+}
+
+// cellLabel is a cell that says what it holds.
+var cellLabel = regexp.MustCompile(`^([\pL][\pL .#-]{0,30}?)\s*[:=]\s*(.*)$`)
+
+// labelledCells puts cells that say what they hold into columns of that name; false where most
+// do not, or the names are not the same from row to row.
+func labelledCells(cells [][]string) (head []string, ok bool) {
+	filled, named := 0, 0
+	places := make([][]int, len(cells))
+	for i, row := range cells[:min(len(cells), 2000)] {
+		places[i] = make([]int, len(row))
+		for c, cell := range row {
+			if cell == "" {
+				continue
+			}
+			filled++
+			m := cellLabel.FindStringSubmatch(cell)
+			if m == nil || insideAddress(cell) || strings.HasPrefix(m[2], "//") {
+				continue
+			}
+			named++
+			at := slices.Index(head, m[1])
+			if at < 0 {
+				at, head = len(head), append(head, m[1])
+			}
+			places[i][c] = at + 1
+		}
+	}
+	if len(cells) > 2000 || named < 4 || named*10 < filled*9 || len(head)*3 > named*2 {
+		return nil, false
+	}
+	for i, row := range cells {
+		out := make([]string, len(head))
+		for c, cell := range row {
+			if at := places[i][c]; at > 0 && out[at-1] == "" {
+				out[at-1] = cellLabel.FindStringSubmatch(cell)[2]
+			}
+		}
+		cells[i] = out
+	}
+	return head, true
 }
 
 // onItsSide reads lines that begin with a label each: a page of settings or of one device,

@@ -208,8 +208,8 @@ func Until(over func() bool, roles Roles, source, as string, in io.Reader) (Resu
 		r.page(text)
 	} else if tree, ok := treeOf(text); ok {
 		r.tree(tree)
-	} else {
-		r.lines(unquoted(text))
+	} else if text = unquoted(text); !r.records(text) {
+		r.lines(text)
 	}
 	r.end()
 	r.balance(text)

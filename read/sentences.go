@@ -208,6 +208,10 @@ func (r *reader) pairRows(lines []line) (left []line) {
 			left = append(left, l)
 			continue
 		}
+		if before := strings.TrimSpace(l.text[:strings.Index(l.text, all[0][0])]); before != "" && len(strings.Fields(before)) == 1 && strings.Trim(before, "[]()0123456789.:#") != "" {
+			all = append([][]string{{"", "", before}}, all...) // what the line is about
+			values[""] = before
+		}
 		for _, m := range all {
 			if !slices.Contains(head, m[1]) && len(head) < 100 {
 				head = append(head, m[1])

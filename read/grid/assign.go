@@ -74,6 +74,18 @@ func profile(rows []Row, s split, head string) column {
 			}
 		}
 	}
+	// What a heading says and no cell is, it does not mean.
+	if c.filled > 0 {
+		c.head = slices.DeleteFunc(slices.Clone(c.head), func(r Role) bool {
+			switch r {
+			case MAC, OtherMAC:
+				return c.count(isMAC) == 0
+			case Address, ReservedAddr, Gateway, Mask, Target:
+				return c.count(isAddress|isNetwork|isMask|isNumber|isPorts|isQuantity) == 0 && c.share(isText) > 0.5
+			}
+			return false
+		})
+	}
 	c.distinct = len(texts)
 	times, step := map[int]int{}, 1
 	if len(c.numbers) > 1 {
@@ -296,6 +308,8 @@ func nameWorth(c column, headed bool) float64 {
 				return 0
 			}
 			return 4 + looks/10
+		case c.says(Figure, Port, State) && c.share(isText) > 0.9 && c.unlike() > 0.9:
+			return 1 + looks/10 // whatever it is called, it tells the rows apart
 		case len(c.head) > 0:
 			return 0
 		}

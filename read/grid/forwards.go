@@ -344,8 +344,15 @@ func (r Reading) Forward(row Row) (Forward, bool) {
 			f.Inside = span.PortList(span.Run{Lo: uint32(one), Hi: uint32(one + f.Outside.Len() - 1)})
 		}
 	}
-	if s := text[Sender]; s != "" && sortOf(s)&(isNothing|isProtocol) == 0 && s != "0.0.0.0" && s != "0.0.0.0/0" {
-		f.From = strings.FieldsFunc(s, func(c rune) bool { return c == ',' || c == ' ' || c == ';' })
+	for c, role := range r.Roles {
+		if role != Sender {
+			continue
+		}
+		from, known := sendersIn(strings.TrimSpace(r.splits[c].cell(row)))
+		if !known {
+			return f, false // whom it lets in nobody knows
+		}
+		f.From = append(f.From, from...)
 	}
 	switch on, known := r.on[text[Enabled]]; {
 	case known:
@@ -357,6 +364,27 @@ func (r Reading) Forward(row Row) (Forward, bool) {
 	}
 	return f, true
 }
+
+// sendersIn reads who may connect: addresses, networks and ranges; none for anybody. Not known is
+// a word that could be the name of some.
+func sendersIn(text string) (from []string, known bool) {
+	if text == "" || sortOf(text)&(isNothing|isProtocol) != 0 {
+		return nil, true
+	}
+	for _, w := range strings.FieldsFunc(text, func(c rune) bool { return c == ',' || c == ' ' || c == ';' || c == '\n' }) {
+		switch {
+		case w == "0.0.0.0" || strings.HasPrefix(w, "0.0.0.0/0") || sortOf(w)&(isNothing|isProtocol|isYes) != 0 || anyoneWords[strings.TrimRight(fold(w), "0123456789")]:
+		case w[0] >= '0' && w[0] <= '9' && strings.Count(w, ".") >= 3:
+			from = append(from, w)
+		default:
+			return nil, false
+		}
+	}
+	return from, true
+}
+
+// anyoneWords are what pages call the whole outside.
+var anyoneWords = map[string]bool{"wan": true, "internet": true, "external": true, "outside": true, "untrust": true, "public": true, "anywhere": true, "everyone": true, "anyone": true, "world": true, "red": true, "ppp": true, "pppoe": true, "extern": true, "everybody": true, "ip": true, "host": true, "address": true}
 
 func ports(text string) (span.Ports, bool) {
 	p, err := span.ParsePorts(strings.NewReplacer(":", "-", "~", "-", " ", "").Replace(text))

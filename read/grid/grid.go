@@ -179,8 +179,8 @@ func Read(t Table, set []Role) Reading {
 		} else if len(unknown) > 0 {
 			r.Questions = append(r.Questions, Question{Columns: []int{at}, Words: unknown})
 		}
-		if len(r.on) > 0 && c.filled < c.rows && !slices.Contains(slices.Collect(maps.Values(r.on)), false) {
-			r.on[""] = false // an empty box beside ticks
+		if c.filled < c.rows && on == "" { // an empty box beside ticks, or what is on unless it says off
+			r.on[""] = !slices.Contains(slices.Collect(maps.Values(r.on)), true)
 		}
 	}
 	r.reserved = r.Is == OfReservations

@@ -1,0 +1,268 @@
+package read
+
+import (
+	"regexp"
+	"slices"
+	"strings"
+
+	"vestpin/read/grid"
+)
+
+// setting is a name with its value in a configuration.
+type setting struct{ key, value string }
+
+// entry is one thing that a configuration describes: of what sort it is, by the words that
+// lead to it, what it is called there, and its settings.
+type entry struct {
+	line     int
+	sort     string
+	settings []setting
+}
+
+// grammar is a way to write a configuration: it takes a line, and says whether it is of that
+// way. An entry begins where it gives one.
+type grammar func(text string) (begins *entry, sets []setting, ok bool)
+
+var (
+	sectionShape = regexp.MustCompile(`^config\s+([\w-]+)(?:\s+['"]?([^'"]*)['"]?)?\s*$`)
+	optShape     = regexp.MustCompile(`^\s+(?:option|list)\s+([\w.-]+)\s+(?:'([^']*)'|"([^"]*)"|(\S+))\s*$`)
+	dottedShape  = regexp.MustCompile(`^\s*(?:set\s+)?([A-Za-z][\w.@\[\]-]*?[.\[@_]?\d+\]?)\.([A-Za-z][\w.-]*)\s*[=:]\s*(.*)$`)
+	headShape    = regexp.MustCompile(`^\s*\[+([^\[\]]+)\]+\s*$`)
+	keyShape     = regexp.MustCompile(`^\s*([A-Za-z][\w .-]{0,40}?)\s*[=:]\s*(.*)$`)
+	wordsShape   = regexp.MustCompile(`^([a-z][\w-]*(?: [a-z][\w-]*)*?)(?:\s+(\S+))?$`)
+	indentShape  = regexp.MustCompile(`^\s+([a-z][a-z-]*)\s+(\S.*)$`)
+)
+
+func bareValue(text string) string {
+	text = strings.TrimSpace(strings.TrimRight(strings.TrimSpace(text), ";,"))
+	if n := len(text); n > 1 && (text[0] == '"' || text[0] == '\'') && text[n-1] == text[0] {
+		return text[1 : n-1]
+	}
+	return text
+}
+
+// bySections is the grammar of "config host" with options below.
+func bySections(text string) (*entry, []setting, bool) {
+	if m := sectionShape.FindStringSubmatch(text); m != nil {
+		e := &entry{sort: m[1]}
+		if m[2] != "" {
+			e.settings = []setting{{"section", m[2]}}
+		}
+		return e, nil, true
+	}
+	if m := optShape.FindStringSubmatch(text); m != nil {
+		return nil, []setting{{m[1], m[2] + m[3] + m[4]}}, true
+	}
+	return nil, nil, false
+}
+
+// byHeads is the grammar of sections in brackets with names and values below.
+func byHeads(text string) (*entry, []setting, bool) {
+	if m := headShape.FindStringSubmatch(text); m != nil {
+		kind, name, named := strings.Cut(strings.TrimSpace(m[1]), " ")
+		e := &entry{sort: kind}
+		if named {
+			e.settings = []setting{{"section", bareValue(name)}}
+		} else if strings.ContainsAny(kind, "0123456789") {
+			e.sort = strings.TrimRight(kind, "0123456789-_.:")
+		}
+		return e, nil, true
+	}
+	if m := keyShape.FindStringSubmatch(text); m != nil && !insideAddress(text) && (strings.Contains(m[2], `"`) || strings.Count(m[2], "=") == 0) {
+		return nil, []setting{{m[1], bareValue(m[2])}}, true
+	}
+	return nil, nil, false
+}
+
+// byIndent is the grammar of commands with further commands set in below them.
+func byIndent(text string) (*entry, []setting, bool) {
+	if m := indentShape.FindStringSubmatch(text); m != nil {
+		value := bareValue(m[2])
+		if first, _, _ := strings.Cut(value, " "); grid.Typed(first) {
+			value = first
+		}
+		return nil, []setting{{m[1], value}}, true
+	}
+	if m := wordsShape.FindStringSubmatch(text); m != nil && m[2] != "" {
+		return &entry{sort: m[1], settings: []setting{{"section", bareValue(m[2])}}}, nil, true
+	}
+	return nil, nil, text == "!" || text == "end" || text == "exit"
+}
+
+// records reads a configuration in which entries have their settings on lines of their own;
+// false for what is none. Its entries of one sort are a list: the names of their settings are
+// its headings.
+func (r *reader) records(text string) bool {
+	if len(text) > longestBlock || !r.reads("table") {
+		return false
+	}
+	lines := joinedLines(text)
+	for _, g := range []grammar{bySections, byHeads, byIndent} {
+		if entries, ok := r.entriesOf(lines, g); ok {
+			r.entries(entries, true)
+			return true
+		}
+	}
+	if entries, ok := dotted(lines); ok {
+		r.entries(entries, false) // of these many only tell what is there
+		return true
+	}
+	return false
+}
+
+// numbered is a line with its number.
+type numbered struct {
+	number int
+	text   string
+}
+
+// joinedLines gives the lines of a text; those that end in "\" go on in the next.
+func joinedLines(text string) (out []numbered) {
+	open := false
+	for i, l := range strings.Split(text, "\n") {
+		l = strings.TrimRight(l, " \t\r")
+		if open {
+			out[len(out)-1].text += " " + strings.TrimSpace(l)
+		} else {
+			out = append(out, numbered{i + 1, l})
+		}
+		last := &out[len(out)-1]
+		if open = strings.HasSuffix(last.text, `\`); open {
+			last.text = strings.TrimRight(strings.TrimSuffix(last.text, `\`), " ")
+		}
+	}
+	return out
+}
+
+// entriesOf reads lines by one grammar; false where too few are of it, or no entry has what
+// looks like an address.
+func (r *reader) entriesOf(lines []numbered, of grammar) (entries []entry, ok bool) {
+	all, fits, deep, some := 0, 0, 0, false
+	var stray []numbered
+	for _, l := range lines {
+		if strings.TrimSpace(l.text) == "" || strings.HasPrefix(strings.TrimSpace(l.text), "#") || strings.HasPrefix(l.text, "!") {
+			continue
+		}
+		all++
+		e, sets, known := of(l.text)
+		switch {
+		case !known, e == nil && len(entries) == 0:
+			stray = append(stray, l)
+			continue
+		case e != nil:
+			e.line = l.number
+			entries = append(entries, *e)
+		default:
+			last := &entries[len(entries)-1]
+			last.settings = append(last.settings, sets...)
+			deep++
+			for _, s := range sets {
+				some = some || grid.Typed(s.value)
+			}
+		}
+		fits++
+	}
+	if all == 0 || fits*10 < all*8 || deep < 2 || !some || deep*2 < fits || len(entries) < 2 {
+		return nil, false
+	}
+	for _, l := range stray {
+		r.line(r.kinds(), l.number, l.text, false)
+	}
+	r.layout(true)
+	return entries, true
+}
+
+// dotted reads settings whose names are paths with numbers in them, as device models write
+// them (TR-181): those with one beginning are one entry.
+func dotted(lines []numbered) (entries []entry, ok bool) {
+	at := map[string]int{}
+	all, fits := 0, 0
+	for _, l := range lines {
+		if strings.TrimSpace(l.text) == "" {
+			continue
+		}
+		all++
+		m := dottedShape.FindStringSubmatch(l.text)
+		if m == nil {
+			continue
+		}
+		fits++
+		k, have := at[m[1]]
+		if !have {
+			k = len(entries)
+			at[m[1]] = k
+			entries = append(entries, entry{line: l.number, sort: strings.TrimRight(m[1], "0123456789.@[]_")})
+		}
+		entries[k].settings = append(entries[k].settings, setting{m[2], bareValue(m[3])})
+	}
+	return entries, fits*10 >= all*6 && fits > 3 && len(entries) > 1
+}
+
+// entries makes lists of the entries of a configuration, one for each sort; told if it is what
+// somebody told the router, not what it saw. A setting that an
+// entry has several times, as a device with two MAC addresses, makes as many rows of it.
+func (r *reader) entries(all []entry, told bool) {
+	for len(all) > 0 {
+		sort := all[0].sort
+		var same, others []entry
+		for _, e := range all {
+			if e.sort == sort {
+				same = append(same, e)
+			} else {
+				others = append(others, e)
+			}
+		}
+		all = others
+		var head []string
+		var rows []rawRow
+		for _, e := range same {
+			for _, s := range e.settings {
+				if !slices.Contains(head, s.key) && len(head) < mostSpanned {
+					head = append(head, s.key)
+				}
+			}
+		}
+		for _, e := range same {
+			rows = append(rows, rowsOf(e, head)...)
+		}
+		if slices.ContainsFunc(rows, func(row rawRow) bool { return len(row.line.macs)+len(row.line.addrs) > 0 }) {
+			if told && !slices.ContainsFunc(rows, func(row rawRow) bool { return len(row.line.macs) == 0 || len(row.line.addrs) == 0 }) {
+				sort += " reservations" // a configuration that ties the two
+			}
+			r.table(strings.NewReplacer(".", " ", "_", " ", "-", " ").Replace(sort), head, rows, uncut, false)
+		}
+	}
+}
+
+// rowsOf makes rows of an entry.
+func rowsOf(e entry, head []string) (out []rawRow) {
+	row := rawRow{grid.Row{Line: e.line, Cells: make([]string, len(head))}, line{}}
+	more := [][2]string{}
+	for _, s := range e.settings {
+		c := slices.Index(head, s.key)
+		if c < 0 {
+			continue
+		}
+		if row.Cells[c] != "" && grid.Typed(s.value) {
+			more = append(more, [2]string{s.key, s.value})
+			continue
+		}
+		if row.Cells[c] != "" {
+			row.Cells[c] += ", "
+		}
+		row.Cells[c] += s.value
+	}
+	add := func(cells []string) {
+		row.Cells = cells
+		row.line = scan(e.line, strings.Join(cells, "  "))
+		out = append(out, row)
+	}
+	first := row.Cells
+	add(first)
+	for _, m := range more {
+		cells := slices.Clone(first)
+		cells[slices.Index(head, m[0])] = m[1]
+		add(cells)
+	}
+	return out
+}
