@@ -14,6 +14,7 @@ var (
 	leaderShape = regexp.MustCompile(`^(\s*\pL[^.:\n]{0,60}?)\s*(?:\.{4,}|(?: ?·){4,}|_{4,})\s*:?\s*`)
 	blankShape  = regexp.MustCompile(`([\pL]+) \[([^\[\]]*?)_+\]`)
 	boxShape    = regexp.MustCompile(`([\pL]+) \[([ xX])\]`)
+	formerShape = regexp.MustCompile(`(?i)\s*\((?:was|old|old ip|formerly|before|previously|früher|war|vorher|avant|ancien(?:ne)?|antes|era|prima|ex)\b[^()]*\d[^()]*\)`)
 	linkShape   = regexp.MustCompile(`\[([^\[\]]+)\]\(https?://[^)\s]*\)`)
 	markShape   = regexp.MustCompile("`([^`]+)`|\\*\\*([^*]+)\\*\\*")
 	wideShape   = regexp.MustCompile(`[\x{FF10}-\x{FF19}\x{FF21}-\x{FF26}\x{FF41}-\x{FF46}\x{FF1A}\x{FF0D}\x{FF0E}]{7,}`)
@@ -34,6 +35,9 @@ func bared(text string) string {
 		if m := leaderShape.FindStringSubmatchIndex(text); m != nil {
 			text = text[:m[3]] + ": " + text[m[1]:]
 		}
+	}
+	if strings.IndexByte(text, '(') >= 0 {
+		text = formerShape.ReplaceAllString(text, "")
 	}
 	if strings.Contains(text, "](http") {
 		text = linkShape.ReplaceAllString(text, "$1")

@@ -19,7 +19,9 @@ func (r *reader) block(number int, first, text string) (rest string, lines int) 
 	case r.vain > mostVain:
 		return "", 0
 	case first[0] == '{' || first[0] == '[' || strings.HasPrefix(first, "/*"):
-		rest, lines = r.jsonBlock(number, text)
+		if rest, lines = r.jsonBlock(number, text); lines == 0 && strings.ContainsAny(first, "'") {
+			rest, lines = r.literal(number, text)
+		}
 	case (strings.Contains(first, "{") || strings.HasSuffix(first, ";")) && statementShape.MatchString(first) && r.reads("leases"):
 		rest, lines = r.statements(number, text)
 	default:
@@ -29,6 +31,30 @@ func (r *reader) block(number int, first, text string) (rest string, lines int) 
 		r.vain++
 	}
 	return rest, lines
+}
+
+// programWords are what programs write where JSON has its own words.
+var programWords = regexp.MustCompile(`([:,\[(]\s*)(True|False|None|nil|undefined|TRUE|FALSE|NULL)\b`)
+
+// literal reads a value as programs write it: other quotes, names without, other words.
+func (r *reader) literal(number int, text string) (rest string, lines int) {
+	end := closing(text)
+	if end == 0 {
+		return "", 0
+	}
+	value := programWords.ReplaceAllStringFunc(strict(text[:end]), func(m string) string {
+		at := strings.IndexFunc(m, func(c rune) bool { return c >= 'A' && c <= 'z' && c != '[' })
+		switch strings.ToLower(m[at:]) {
+		case "true", "false":
+			return m[:at] + strings.ToLower(m[at:])
+		}
+		return m[:at] + "null"
+	})
+	if left, n := r.jsonBlock(number, value); n == 0 || strings.TrimSpace(left) != "" {
+		return "", 0
+	}
+	_, rest, _ = strings.Cut(text[end:], "\n")
+	return rest, strings.Count(text[:end], "\n") + 1
 }
 
 // mostVain is how many lines may look like the beginning of a block and be none,

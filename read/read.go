@@ -395,6 +395,11 @@ func (r *reader) lines(text string) {
 			text, number, blank = rest, number+n, false
 			continue
 		}
+		if joined, rest, n := goesOnBelow(raw, text); n > 0 {
+			r.line(kinds, number, joined, blank)
+			text, number, blank = rest, number+n, false
+			continue
+		}
 		if joined, rest, ok := splitMAC(raw, text); ok {
 			r.line(kinds, number, joined, blank)
 			text, number, blank = rest, number+1, false
@@ -407,9 +412,17 @@ func (r *reader) lines(text string) {
 	r.layout(true)
 }
 
-// end puts what was found in order.
+// end puts what was found in order. An address out there is where no device of the site is,
+// if nothing but a line of text says so.
 func (r *reader) end() {
 	r.settle()
+	r.out.Sightings = slices.DeleteFunc(r.out.Sightings, func(s sighting.Sighting) bool {
+		if s.MAC != "" || s.Address.IsPrivate() || slices.ContainsFunc(r.own, func(p netip.Prefix) bool { return p.Contains(s.Address) }) {
+			return false
+		}
+		r.unread(line{number: s.Line, text: strings.TrimSpace(s.Address.String() + " " + s.Host)})
+		return true
+	})
 	if r.from != nil {
 		for i := range r.out.Sightings {
 			r.out.Sightings[i].Line = r.lineOf(r.out.Sightings[i].Line)
@@ -444,6 +457,16 @@ func (r *reader) openQuote(raw, rest string) (joined, after string, n int) {
 		}
 	}
 	return "", "", 0
+}
+
+// goesOnBelow joins a command that ends in "\\" with the lines below; n is how many.
+func goesOnBelow(raw, rest string) (joined, after string, n int) {
+	for joined = raw; n < mostBreaks && strings.HasSuffix(joined, `\`) && rest != ""; n++ {
+		var next string
+		next, rest, _ = strings.Cut(rest, "\n")
+		joined = strings.TrimRight(strings.TrimSuffix(joined, `\`), " ") + " " + strings.TrimSpace(next)
+	}
+	return joined, rest, n
 }
 
 // mostBreaks is how many line breaks the cells of one row may hold.

@@ -226,7 +226,7 @@ func (r *reader) entries(all []entry, told bool) {
 			rows = append(rows, rowsOf(e, head)...)
 		}
 		if slices.ContainsFunc(rows, func(row rawRow) bool { return len(row.line.macs)+len(row.line.addrs) > 0 }) {
-			if told && !slices.ContainsFunc(rows, func(row rawRow) bool { return len(row.line.macs) == 0 || len(row.line.addrs) == 0 }) {
+			if told && !slices.ContainsFunc(rows, func(row rawRow) bool { return len(row.line.macs) > 0 && len(row.line.addrs) == 0 }) {
 				sort += " reservations" // a configuration that ties the two
 			}
 			r.table(strings.NewReplacer(".", " ", "_", " ", "-", " ").Replace(sort), head, rows, uncut, false)

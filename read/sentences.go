@@ -195,16 +195,17 @@ var pairShape = regexp.MustCompile(`([A-Za-z][\w.-]*)=("[^"]*"|'[^']*'|[^\s"']+)
 // and reads them as a list: the names are its headings.
 func (r *reader) pairRows(lines []line) (left []line) {
 	var head []string
-	var rows []rawRow
+	var rows, forwards []rawRow
+	told := true
 	for _, l := range lines {
 		all := pairShape.FindAllStringSubmatch(l.text, -1)
 		values := map[string]string{}
-		mac := false
+		mac, address := false, false
 		for _, m := range all {
 			v := strings.Trim(m[2], `"'`)
-			values[m[1]], mac = v, mac || grid.LooksMAC(v)
+			values[m[1]], mac, address = v, mac || grid.LooksMAC(v), address || isAddr(v)
 		}
-		if len(all) < 2 || !mac {
+		if len(all) < 2 || !mac && (!address || len(all) < 4) {
 			left = append(left, l)
 			continue
 		}
@@ -221,12 +222,50 @@ func (r *reader) pairRows(lines []line) (left []line) {
 		for c, h := range head {
 			row.Cells[c] = values[h]
 		}
-		rows = append(rows, row)
+		if mac {
+			rows = append(rows, row)
+			first, _, _ := strings.Cut(strings.TrimSpace(l.text), " ")
+			told = told && slices.Contains([]string{"add", "set", "create", "host", "bind", "reserve"}, first)
+		} else {
+			forwards = append(forwards, row)
+		}
+	}
+	for i := range rows {
+		rows[i].Cells = append(rows[i].Cells, make([]string, len(head)-len(rows[i].Cells))...)
+	}
+	for i := range forwards {
+		forwards[i].Cells = append(forwards[i].Cells, make([]string, len(head)-len(forwards[i].Cells))...)
 	}
 	if len(rows) > 0 {
-		r.table("", head, rows, uncut, false)
+		title := ""
+		if told {
+			title = "reservations" // commands that tie the two
+		}
+		r.table(title, withoutBlank(&head, rows), rows, uncut, false)
+	}
+	if len(forwards) > 0 {
+		r.table("", withoutBlank(&head, forwards), forwards, uncut, false)
 	}
 	return left
+}
+
+// withoutBlank gives the headings of those columns in which some row has something, and leaves
+// the others out of the rows.
+func withoutBlank(head *[]string, rows []rawRow) (out []string) {
+	var keep []int
+	for c, h := range *head {
+		if slices.ContainsFunc(rows, func(row rawRow) bool { return row.Cells[c] != "" }) {
+			keep, out = append(keep, c), append(out, h)
+		}
+	}
+	for i, row := range rows {
+		cells := make([]string, len(keep))
+		for k, c := range keep {
+			cells[k] = row.Cells[c]
+		}
+		rows[i].Cells = cells
+	}
+	return out
 }
 
 // withoutEmpty leaves out the columns in which no row has anything.

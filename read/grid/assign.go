@@ -28,6 +28,7 @@ type column struct {
 	tiny       float64  // the share of numbers below 20: of rules and packets rather than ports
 	counts     bool     // the numbers count the rows
 	transports int      // cells that name TCP or UDP
+	off        bool     // the heading says that what is ticked is off
 	hint       float64  // of ports: above zero the heading says outside, below inside
 	hostlike   int      // cells such as a device names itself: one word, small letters, dashes
 }
@@ -36,6 +37,7 @@ func profile(rows []Row, s split, head string) column {
 	c := column{rows: len(rows), nets: map[netip.Prefix]int{}, headed: strings.TrimSpace(head) != ""}
 	c.head, c.exact = Heading(head)
 	c.hint = sideOf(head)
+	c.off = known().cells[fold(head)]&isNo != 0
 	texts := make(map[string]bool, len(rows))
 	forms, long := map[string]bool{}, 0
 	for _, row := range rows {
@@ -308,7 +310,7 @@ func nameWorth(c column, headed bool) float64 {
 				return 0
 			}
 			return 4 + looks/10
-		case c.says(Figure, Port, State) && c.share(isText) > 0.9 && c.unlike() > 0.9:
+		case c.says(Figure) && c.filled > 1 && c.share(isText) > 0.9 && c.unlike() > 0.9:
 			return 1 + looks/10 // whatever it is called, it tells the rows apart
 		case len(c.head) > 0:
 			return 0

@@ -194,7 +194,7 @@ func (c column) switches() bool {
 			known++
 		}
 	}
-	if c.says(Enabled, State) {
+	if c.says(Enabled, State) || c.off {
 		return true
 	}
 	return !c.says(Port, Outside, Inside, Figure, Time, Link, Kind, Place, Note, Service) && c.share(isNumber|isPorts) < 1 && known*10 >= c.filled*6

@@ -179,6 +179,11 @@ func Read(t Table, set []Role) Reading {
 		} else if len(unknown) > 0 {
 			r.Questions = append(r.Questions, Question{Columns: []int{at}, Words: unknown})
 		}
+		if whole := fold(r.Head[at]); known().cells[whole]&isNo != 0 && on == "" { // a column "disabled"
+			for t, is := range r.on {
+				r.on[t] = !is
+			}
+		}
 		if c.filled < c.rows && on == "" { // an empty box beside ticks, or what is on unless it says off
 			r.on[""] = !slices.Contains(slices.Collect(maps.Values(r.on)), true)
 		}
@@ -389,6 +394,9 @@ func (r Reading) Device(row Row) (Device, bool) {
 			d.Reserved = d.Reserved && sortOf(text)&isNo == 0 || sortOf(text)&(isYes|isAddress) != 0 || slices.Contains(known().heads[fold(text)], Reserved)
 		case Action, Password, OtherMAC, IPv6, Mask, Network, Gateway, DNS, Range:
 		default:
+			if known().cells[fold(text)]&isReserved != 0 && role != Note && role != Place {
+				d.Reserved = true
+			}
 			d.trait(r.Head[c], role, text)
 		}
 	}
