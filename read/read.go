@@ -341,7 +341,7 @@ type kind struct {
 }
 
 func (r *reader) kinds() []kind {
-	all := []kind{{"connections", r.connection, true}, {"table", r.rule, true}, {"leases", r.setting, true}, {"neighbours", r.neighbour, true}, {"own-settings", r.tool, true}, {"own-settings", r.ownSetting, false}, {"leases", r.logLine, true}, {"table", r.known, true}}
+	all := []kind{{"connections", r.connection, true}, {"table", r.rule, true}, {"table", r.sent, true}, {"leases", r.setting, true}, {"neighbours", r.neighbour, true}, {"own-settings", r.tool, true}, {"own-settings", r.ownSetting, false}, {"leases", r.logLine, true}, {"table", r.known, true}}
 	if r.as == "" {
 		return all
 	}
