@@ -57,7 +57,7 @@ func itemsOf(lines []line) (out []item) {
 			}
 			continue
 		}
-		if first, rest, _ := strings.Cut(value, " "); label != "" && grid.Typed(first) && rest != "" {
+		if first, rest, _ := strings.Cut(value, " "); label != "" && grid.Typed(first) && rest != "" && len(l.macs)+len(l.addrs) == 1 {
 			value = first
 		}
 		out = append(out, itemOf(l, value, label))

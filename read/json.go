@@ -43,7 +43,10 @@ func (r *reader) jsonBlock(number int, text string) (rest string, lines int) {
 	}
 	end := int(p.dec.InputOffset())
 	p.advance(end)
-	_, rest, _ = strings.Cut(text[end:], "\n")
+	var more string
+	if more, rest, _ = strings.Cut(text[end:], "\n"); v.fields == nil && end < 40 && strings.TrimSpace(more) != "" && !strings.Contains(text[:end], "\n") {
+		return "", 0 // the number of a line, a box that is not ticked
+	}
 	r.tree(v)
 	return rest, p.line - number + 1
 }

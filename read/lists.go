@@ -513,6 +513,7 @@ func (r *reader) table(title string, head []string, rows []rawRow, c cutting, mo
 		head = nil // which of them is over which column cannot be told
 	}
 	rows = sideBySide(head, rows)
+	r.completed(head, rows)
 	t := grid.Table{Title: title, Head: head}
 	for _, row := range rows {
 		t.Rows = append(t.Rows, row.Row)

@@ -24,7 +24,7 @@ var (
 	// givenShape are the words with which logs of routers tell of a lease.
 	givenShape   = regexp.MustCompile(`(?i)\b(assign(ed)?|leased?|ack|offer accepted|allocat(ed|ion)|bound|zugewiesen|vergeben|attribu|asignad|assegnat|toegewezen|atribu|przydziel|pridelen|tilldelad|atand|выдан|назначен|分配|割り当て)`)
 	refusedByLog = regexp.MustCompile(`(?i)\b(nak|refus|reject|declin|block|drop|deny|denied|fail|expired|released?)`)
-	quotedName   = regexp.MustCompile(`"([^"]*)"|\(([\w.-]*[A-Za-z][\w.-]*)\)|\bhost(?:name)?[= ]+([\w.-]+)`)
+	quotedName   = regexp.MustCompile(`"([^"]*)"|\s\(([\w.-]*[A-Za-z][\w.-]*)\)|\bhost(?:name)?[= ]+([\w.-]+)`)
 )
 
 // logLine takes a line of a log. Only a lease that was given says where a device is; a
@@ -58,6 +58,8 @@ func (r *reader) logLine(l line) bool {
 		name := ""
 		if m := quotedName.FindStringSubmatch(text); m != nil {
 			name = m[1] + m[2] + m[3]
+		} else if last := l.fields[len(l.fields)-1]; len(l.fields) > 1 && grid.LooksMAC(l.fields[len(l.fields)-2]) && grid.Namelike(last) {
+			name = last // as dnsmasq writes it
 		}
 		return r.given(l, string(l.macs[0]), l.addrs[0].String(), name)
 	}

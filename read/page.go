@@ -429,6 +429,10 @@ func (p *pager) script(n *html.Node) {
 	text := dataOf(n)
 	before := len(p.out.Sightings)
 	defer func() {
+		if len(p.out.Sightings) == before {
+			p.calls(dataOf(n))
+			p.packed(dataOf(n))
+		}
 		if at := scriptMAC.FindStringIndex(dataOf(n)); at != nil && len(p.out.Sightings) == before {
 			p.unread(line{number: p.number(p.at), text: "a script of the page: …" + dataOf(n)[max(0, at[0]-60):min(len(dataOf(n)), at[1]+60)]})
 		}
@@ -450,6 +454,95 @@ func (p *pager) script(n *html.Node) {
 			}
 		}
 		text = text[at[1]:]
+	}
+}
+
+// callShape is a call of a function with texts and figures.
+var (
+	callShape = regexp.MustCompile(`\b([A-Za-z_$][\w$.]*)\s*\(((?:\s*(?:"(?:[^"\\]|\\.)*"|'(?:[^'\\]|\\.)*'|[-\w.]+)\s*,)+\s*(?:"(?:[^"\\]|\\.)*"|'(?:[^'\\]|\\.)*'|[-\w.]+)\s*)\)`)
+	argShape  = regexp.MustCompile(`"((?:[^"\\]|\\.)*)"|'((?:[^'\\]|\\.)*)'|([-\w.]+)`)
+	textShape = regexp.MustCompile(`"((?:[^"\\\n]|\\.)*)"|'((?:[^'\\\n]|\\.)*)'`)
+)
+
+// mostScript is how much of a script is looked through for calls and packed texts, in bytes.
+const mostScript = 1 << 20
+
+// calls reads the calls of one function with a MAC address among what they are given: a list,
+// a row for each.
+func (p *pager) calls(text string) {
+	text = text[:min(len(text), mostScript)]
+	byName := map[string][]rawRow{}
+	var names []string
+	for _, m := range callShape.FindAllStringSubmatchIndex(text, -1) {
+		row := rawRow{grid.Row{Line: p.number(p.at + strings.Count(text[:m[0]], "\n"))}, line{}}
+		for _, a := range argShape.FindAllStringSubmatch(text[m[4]:m[5]], -1) {
+			row.Cells = append(row.Cells, unescape(a[1]+a[2]+a[3]))
+		}
+		if row.line = scan(row.Line, strings.Join(row.Cells, "  ")); len(row.line.macs)+len(row.line.addrs) == 0 {
+			continue
+		}
+		name := text[m[2]:m[3]] + strings.Repeat(",", len(row.Cells))
+		if byName[name] == nil {
+			names = append(names, name)
+		}
+		byName[name] = append(byName[name], row)
+	}
+	for _, name := range names {
+		if len(byName[name]) > 1 {
+			p.devices(byName[name])
+		}
+	}
+}
+
+// devices reads rows that name devices.
+func (p *pager) devices(rows []rawRow) {
+	if slices.ContainsFunc(rows, func(row rawRow) bool { return len(row.line.macs) > 0 }) {
+		p.reader.table("", nil, rows, uncut, false)
+	}
+}
+
+// packed reads texts of a script into which a list is packed: rows parted by one mark, their
+// cells by another.
+func (p *pager) packed(text string) {
+	text = text[:min(len(text), mostScript)]
+	for _, m := range textShape.FindAllStringSubmatchIndex(text, -1) {
+		from, to := m[2], m[3]
+		if from < 0 {
+			from, to = m[4], m[5]
+		}
+		value := strings.NewReplacer(`\n`, "\n", `\t`, "\t", `\/`, "/").Replace(text[from:to])
+		if len(scan(0, strings.Map(func(c rune) rune {
+			if strings.ContainsRune("~^|<>;,#@!", c) {
+				return ' '
+			}
+			return c
+		}, value)).macs) < 2 {
+			continue
+		}
+		for _, mark := range []string{"\n", "<", "~", "^", ";", "|", "#", "||", ",", "@", "!"} {
+			var rows []rawRow
+			fits := true
+			for _, part := range strings.Split(value, mark) {
+				if strings.TrimSpace(part) == "" {
+					continue
+				}
+				cells := strings.FieldsFunc(part, func(c rune) bool { return strings.ContainsRune("~^|<>;,#@\t", c) })
+				macs := 0
+				for k := range cells {
+					cells[k] = strings.TrimSpace(cells[k])
+					if grid.LooksMAC(cells[k]) {
+						macs++
+					}
+				}
+				fits = fits && macs == 1 && len(cells) > 1
+				number := p.number(p.at + strings.Count(text[:from], "\n"))
+				rows = append(rows, rawRow{grid.Row{Line: number, Cells: cells}, scan(number, strings.Join(cells, "  "))})
+			}
+			if fits && len(rows) > 1 {
+				p.devices(rows)
+				break
+			}
+		}
 	}
 }
 
@@ -532,6 +625,7 @@ func (p *pager) table(n *html.Node) {
 	if len(lines) == 0 {
 		return
 	}
+	lines = onOneLine(lines)
 	if !slices.ContainsFunc(lines, func(l line) bool { return len(l.macs)+len(l.addrs) > 0 }) {
 		for _, l := range lines {
 			p.line(p.kinds, l.number, l.text, false)
@@ -539,6 +633,54 @@ func (p *pager) table(n *html.Node) {
 		return
 	}
 	p.tables(title, lines, byTab, true)
+}
+
+// onOneLine joins rows that are made of two: below each stands one with a single cell.
+func onOneLine(lines []line) []line {
+	single := func(l line) string {
+		text := ""
+		for _, c := range l.cells {
+			if c != "" && text != "" {
+				return ""
+			}
+			text += c
+		}
+		return text
+	}
+	begin := 0
+	if len(lines)%2 == 1 {
+		begin = 1 // below the headings
+	}
+	if len(lines)-begin < 4 {
+		return lines
+	}
+	for i := begin; i < len(lines); i += 2 {
+		if single(lines[i]) != "" || single(lines[i+1]) == "" || len(lines[i].macs) > 0 && len(lines[i+1].macs) > 0 || len(lines[i+1].macs)+len(lines[i+1].addrs) == 0 {
+			return lines
+		}
+	}
+	out := slices.Clone(lines[:begin])
+	for i := begin; i < len(lines); i += 2 {
+		cells := slices.Clone(lines[i].cells)
+		for _, part := range strings.FieldsFunc(single(lines[i+1]), func(c rune) bool { return c == '·' || c == '|' || c == '\n' || c == '•' }) {
+			part = strings.TrimSpace(part)
+			if _, value, ok := strings.Cut(part, " "); ok && grid.Typed(value) {
+				part = value // behind what it is
+			}
+			cells = append(cells, part)
+		}
+		l := scan(lines[i].number, strings.Join(cells, "\t"))
+		l.cells = cells
+		out = append(out, l)
+	}
+	if begin == 1 {
+		head := slices.Clone(out[0].cells)
+		for len(head) < len(out[1].cells) {
+			head = append(head, "")
+		}
+		out[0].cells = head
+	}
+	return out
 }
 
 // title takes the line above a list for what it says of the list.

@@ -204,6 +204,7 @@ func Until(over func() bool, roles Roles, source, as string, in io.Reader) (Resu
 		return blank(), err
 	}
 	text = narrow(text)
+	r.base = baseOf(text)
 	if looksHTML(text) {
 		r.page(text)
 	} else if tree, ok := treeOf(text); ok {

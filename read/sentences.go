@@ -88,6 +88,7 @@ func (r *reader) run(lines []line) {
 		}
 	}
 	switch {
+	case macs == 0 && len(rows) == 0 && r.blocks(others):
 	case macs > 0:
 		r.cards(others)
 	case len(rows) == 0 && addresses > 1:
@@ -96,6 +97,54 @@ func (r *reader) run(lines []line) {
 		r.giveUp(others)
 	}
 	r.wordRows(rows)
+}
+
+// blocks reads what stands in blocks of lines with an address alone on one of them, below a
+// name; false where not all but one are such.
+func (r *reader) blocks(lines []line) bool {
+	var all [][]line
+	for i, l := range lines {
+		if i == 0 || l.after {
+			all = append(all, nil)
+		}
+		all[len(all)-1] = append(all[len(all)-1], l)
+	}
+	var rows []rawRow
+	at, width := -1, 0
+	for _, b := range all {
+		row, found := rawRow{}, -1
+		for k, l := range b {
+			row.Cells = append(row.Cells, strings.TrimSpace(l.text))
+			if len(l.addrs) > 0 {
+				if found >= 0 || !isAddr(strings.TrimSpace(l.text)) {
+					return false
+				}
+				found, row.Line, row.line = k, l.number, l
+			}
+		}
+		if found < 0 {
+			continue
+		}
+		if found == 0 || at >= 0 && found != at {
+			return false
+		}
+		at, width = found, max(width, len(row.Cells))
+		rows = append(rows, row)
+	}
+	if len(rows) < 2 || len(rows) < len(all)-1 {
+		return false
+	}
+	for _, b := range all {
+		if !slices.ContainsFunc(b, func(l line) bool { return len(l.addrs) > 0 }) {
+			r.giveUp(b)
+		}
+	}
+	for i := range rows {
+		rows[i].Cells = append(rows[i].Cells, make([]string, width-len(rows[i].Cells))...)
+		rows[i].line.text = strings.Join(rows[i].Cells, " ")
+	}
+	r.table("", nil, rows, uncut, false)
+	return true
 }
 
 // rowLike passes a line with an address and other words that are no label.
@@ -202,7 +251,7 @@ func (r *reader) pairRows(lines []line) (left []line) {
 		values := map[string]string{}
 		mac, address := false, false
 		for _, m := range all {
-			v := strings.Trim(m[2], `"'`)
+			v := strings.Trim(strings.TrimRight(m[2], ",;"), `"'`)
 			values[m[1]], mac, address = v, mac || grid.LooksMAC(v), address || isAddr(v)
 		}
 		if len(all) < 2 || !mac && (!address || len(all) < 4) {

@@ -73,6 +73,10 @@ func knownTree(n *node) bool {
 func isRecord(n *node) bool {
 	ports, address := false, false
 	for k, v := range n.fields {
+		for inner := range v.fields {
+			roles := headingOf(inner)
+			ports = ports || v.fields[inner].text != "" && (slices.Contains(roles, grid.Outside) || slices.Contains(roles, grid.Port))
+		}
 		if v.fields != nil || v.items != nil {
 			continue
 		}
@@ -80,7 +84,7 @@ func isRecord(n *node) bool {
 			return true
 		}
 		roles := headingOf(k)
-		ports = ports || slices.Contains(roles, grid.Outside) || slices.Contains(roles, grid.Port)
+		ports = ports || slices.Contains(roles, grid.Outside) || slices.Contains(roles, grid.Inside) || slices.Contains(roles, grid.Port)
 		address = address || isAddr(v.text)
 	}
 	return ports && address
@@ -234,6 +238,9 @@ func xmlTree(text string) (*node, bool) {
 			top.text = strings.TrimSpace(top.text)
 			if len(top.fields) == 0 {
 				top.fields = nil
+				if name := t.Name.Local; top.text == "" && isFlag(name) {
+					top.text = "yes" // it is said by being there
+				}
 			} else if top.text != "" {
 				top.fields["text"] = &node{line: top.line, text: top.text}
 			}
@@ -242,6 +249,11 @@ func xmlTree(text string) (*node, bool) {
 		line += strings.Count(text[at:to], "\n")
 		at = to
 	}
+}
+
+// isFlag passes names of what is or is not: an empty element of that name says that it is.
+func isFlag(name string) bool {
+	return name == "any" || strings.HasPrefix(name, "disable") || strings.HasPrefix(name, "enable")
 }
 
 func put(n *node, key string, v *node) {
