@@ -309,7 +309,8 @@ type reader struct {
 	from       []int       // of text made of another form: the line of the source for each
 	out        Result
 	roles      Roles
-	missed     []int // the lines that were not understood
+	base       netip.Prefix // the only network that the text names, where it names one
+	missed     []int        // the lines that were not understood
 	ledger     ledger
 	loose      []line // lines that no reader took: of tables and cards, or not understood
 	takenAt    []int  // the numbers of lines that were taken since the first of these
