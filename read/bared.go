@@ -58,3 +58,47 @@ func narrow(text string) string {
 	}
 	return wideShape.ReplaceAllStringFunc(text, width.Narrow.String)
 }
+
+var (
+	shortShape = regexp.MustCompile(`(^|[\s(:=])\.(\d{1,3})($|[\s,;.)])`)
+	// notTaken are words for addresses at which nothing is, or nothing may be.
+	notTaken = regexp.MustCompile(`(?i)\b(?:free|unused|spare|available|avoid|(?:do not|don't|never) use|not used|keep (?:free|off)|frei|nicht (?:benutzen|verwenden)|libres?|ne pas utiliser|no usar|liber[oi]|non usare|vrij|niet gebruiken|livres?|não usar|woln[ey]|voln[ée]|ledig[at]?|свободн\pL*)\b`)
+	// talk is what stands around a name in a sentence.
+	talkEnd   = regexp.MustCompile(`(?i)(?:^|\s+)(?:is|was|at|on|has|its?|mac|ip|address|got|gets|with|and|now|to|=|ist|hat|auf|war|est|a|sur|es|tiene|en|è|ha|su|jest|ma|na)$`)
+	talkStart = regexp.MustCompile(`(?i)^(?:i|we|found|see|saw|this|that|and|its?|got|here|also|then|now|ok|so|well|das ist|hier|ich|voici|c'est|este|questo|dit is)\b.*\b(?:the|our|a|an|der|die|das|den|le|la|les|el|los|il|lo|de|het)\s+`)
+)
+
+// leadShape is an article alone before a name.
+var leadShape = regexp.MustCompile(`^(?:the|The|our|Our)\s+`)
+
+// whole puts the network before last numbers that stand alone on a line.
+func (r *reader) whole(text string) string {
+	if !r.base.IsValid() || !strings.Contains(text, ".") || strings.Count(text, ".") > 20 {
+		return text
+	}
+	base := strings.TrimSuffix(r.base.Addr().String(), "0")
+	return shortShape.ReplaceAllString(shortShape.ReplaceAllString(text, "${1}"+base+"${2}${3}"), "${1}"+base+"${2}${3}")
+}
+
+// called gives the name in the words of a sentence: what is left without the words that only
+// lead to it.
+func called(text string) string {
+	if strings.Count(text, " ") < 2 && !talkEnd.MatchString(text) {
+		return text
+	}
+	if at := strings.LastIndexAny(text, ",;.!?:"); at >= 0 && at+1 < len(text) && strings.Count(text, " ") > 2 {
+		text = strings.TrimSpace(text[at+1:])
+	}
+	for {
+		less := talkEnd.ReplaceAllString(text, "")
+		if less == text {
+			break
+		}
+		text = less
+	}
+	text = leadShape.ReplaceAllString(talkStart.ReplaceAllString(text, ""), "")
+	if strings.Count(text, " ") > 4 {
+		return "" // a sentence
+	}
+	return text
+}

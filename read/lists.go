@@ -604,9 +604,7 @@ func repeats(cells []string, n int) bool {
 // judge reads the columns of a list, and keeps what it came to.
 func (r *reader) judge(t grid.Table) (grid.Reading, int) {
 	shape, title := shapeOf(t), strings.TrimSpace(t.Title)
-	if t.Title == "" {
-		t.Title = r.source // which may say what it lists
-	}
+	t.Source = r.source // which may say what it lists
 	reading := grid.Read(t, r.roles[shape])
 	list := FoundList{Source: r.source, Line: r.lineOf(t.Rows[0].Line), Shape: shape, Title: title, Is: reading.Is, Head: reading.Head, Roles: reading.Roles, Ask: append([]int{}, reading.Ask...), Chosen: len(r.roles[shape]) == len(reading.Roles) && len(reading.Roles) > 0}
 	r.ask(t, reading, shape)

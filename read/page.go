@@ -348,8 +348,14 @@ func (p *pager) walk(n *html.Node) {
 	if block {
 		p.endLine()
 	}
+	done := p.attributes(n)
 	for c := n.FirstChild; c != nil; c = c.NextSibling {
-		p.walk(c)
+		if !done[c] {
+			p.walk(c)
+		}
+	}
+	if have := p.row.String(); n.DataAtom == atom.Label && have != "" && !strings.HasSuffix(strings.TrimSpace(have), ":") {
+		p.row.WriteString(": ") // what follows is what it labels
 	}
 	if block {
 		p.endLine()
@@ -358,6 +364,49 @@ func (p *pager) walk(n *html.Node) {
 			p.blank = true // a card ends
 		}
 	}
+}
+
+// attributes reads the children of an element that say in their attributes of which device they
+// are, as a list, and gives them.
+func (p *pager) attributes(n *html.Node) map[*html.Node]bool {
+	var head []string
+	var rows []rawRow
+	done := map[*html.Node]bool{}
+	for c := n.FirstChild; c != nil; c = c.NextSibling {
+		if c.Type != html.ElementNode || p.macs[c] > 0 || !slices.ContainsFunc(c.Attr, func(a html.Attribute) bool { return a.Key != "id" && grid.LooksMAC(a.Val) }) {
+			continue
+		}
+		p.mark(c)
+		values := map[string]string{"text": strings.Join(strings.Fields(innerText(c, 300)), " ")}
+		for _, a := range c.Attr {
+			key := strings.TrimPrefix(a.Key, "data-")
+			if key != lineMark && a.Key != lineMark && key != "class" && key != "style" && key != "href" && len(head) < mostSpanned {
+				values[key] = a.Val
+			}
+		}
+		for _, key := range sortedKeys(values) {
+			if !slices.Contains(head, key) {
+				head = append(head, key)
+			}
+		}
+		row := rawRow{grid.Row{Line: p.number(p.at), Cells: make([]string, len(head))}, line{}}
+		for k, key := range head {
+			row.Cells[k] = values[key]
+		}
+		row.line = scan(row.Line, strings.Join(row.Cells, "  "))
+		rows, done[c] = append(rows, row), true
+	}
+	if len(rows) == 0 {
+		return nil
+	}
+	for i := range rows {
+		rows[i].Cells = append(rows[i].Cells, make([]string, len(head)-len(rows[i].Cells))...)
+	}
+	p.endLine()
+	title := p.title()
+	p.layout(true)
+	p.reader.table(title, head, rows, uncut, false)
+	return done
 }
 
 func isBlock(n *html.Node) bool {

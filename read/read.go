@@ -487,7 +487,7 @@ func (r *reader) line(kinds []kind, number int, raw string, blank bool) {
 	if noise(trimmed) {
 		return
 	}
-	raw = bared(raw)
+	raw = r.whole(bared(raw))
 	l := scan(number, raw)
 	if len(l.macs) == 0 && len(raw) < longest && strings.Count(raw, " ") > 4 && spacedMAC.MatchString(raw+"\n") {
 		l = scan(number, strings.TrimSuffix(spacedMAC.ReplaceAllStringFunc(raw+"\n", func(m string) string {

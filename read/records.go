@@ -59,14 +59,7 @@ func bySections(text string) (*entry, []setting, bool) {
 // byHeads is the grammar of sections in brackets with names and values below.
 func byHeads(text string) (*entry, []setting, bool) {
 	if m := headShape.FindStringSubmatch(text); m != nil {
-		kind, name, named := strings.Cut(strings.TrimSpace(m[1]), " ")
-		e := &entry{sort: kind}
-		if named {
-			e.settings = []setting{{"section", bareValue(name)}}
-		} else if strings.ContainsAny(kind, "0123456789") {
-			e.sort = strings.TrimRight(kind, "0123456789-_.:")
-		}
-		return e, nil, true
+		return &entry{sort: strings.TrimSpace(m[1])}, nil, true
 	}
 	if m := keyShape.FindStringSubmatch(text); m != nil && !insideAddress(text) && (strings.Contains(m[2], `"`) || strings.Count(m[2], "=") == 0) {
 		return nil, []setting{{m[1], bareValue(m[2])}}, true
@@ -99,15 +92,82 @@ func (r *reader) records(text string) bool {
 	lines := joinedLines(text)
 	for _, g := range []grammar{bySections, byHeads, byIndent} {
 		if entries, ok := r.entriesOf(lines, g); ok {
+			titled(entries)
 			r.entries(entries, true)
 			return true
 		}
+	}
+	if entries, ok := byPaths(lines); ok {
+		r.entries(entries, true)
+		return true
 	}
 	if entries, ok := dotted(lines); ok {
 		r.entries(entries, false) // of these many only tell what is there
 		return true
 	}
 	return false
+}
+
+// titled parts the titles of sections into their sort and the name of the one thing: where
+// several begin with one word, or differ in a number, that is their sort; a title that comes
+// again is one; others are names.
+func titled(entries []entry) {
+	first, whole := map[string]int{}, map[string]int{}
+	for _, e := range entries {
+		w, _, _ := strings.Cut(e.sort, " ")
+		first[w]++
+		whole[e.sort]++
+	}
+	for i := range entries {
+		e := &entries[i]
+		w, name, more := strings.Cut(e.sort, " ")
+		stem := strings.TrimRight(e.sort, "0123456789-_.: ")
+		switch {
+		case whole[e.sort] > 1:
+		case more && first[w] > 1:
+			e.sort, e.settings = w, append([]setting{{"section", bareValue(name)}}, e.settings...)
+		case stem != e.sort && stem != "":
+			e.sort = stem
+		case len(e.settings) > 0 && e.settings[0].key == "section":
+		default:
+			e.sort, e.settings = "", append([]setting{{"section", bareValue(e.sort)}}, e.settings...)
+		}
+	}
+}
+
+// byPaths reads commands that each set one value of one thing: the words that lead to the thing,
+// the name of the setting, its value.
+func byPaths(lines []numbered) (entries []entry, ok bool) {
+	at := map[string]int{}
+	all, fits, typed := 0, 0, 0
+	verb := ""
+	for _, l := range lines {
+		text := strings.TrimSpace(l.text)
+		if text == "" || text[0] == '#' || text[0] == '!' {
+			continue
+		}
+		all++
+		words := quotedWords(text)
+		if len(words) < 4 || verb != "" && words[0] != verb || strings.Contains(text, "=") {
+			continue
+		}
+		verb = words[0]
+		n := len(words)
+		id := strings.Join(words[:n-2], " ")
+		k, have := at[id]
+		if !have {
+			k = len(entries)
+			at[id] = k
+			entries = append(entries, entry{line: l.number, sort: strings.Join(words[1:n-3], " "), settings: []setting{{"section", bareValue(words[n-3])}}})
+		}
+		value := bareValue(words[n-1])
+		if grid.Typed(value) {
+			typed++
+		}
+		entries[k].settings = append(entries[k].settings, setting{words[n-2], value})
+		fits++
+	}
+	return entries, fits*10 >= all*8 && fits > 3 && typed > 1 && len(entries)*2 <= fits
 }
 
 // numbered is a line with its number.

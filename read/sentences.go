@@ -199,7 +199,7 @@ func (r *reader) wordRows(lines []line) {
 	var forms []string
 	lines = r.pairRows(lines)
 	for _, l := range lines {
-		if len(l.macs) == 0 && len(l.addrs) != 1 || len(l.macs) > 1 {
+		if len(l.macs) == 0 && (len(l.addrs) != 1 || notTaken.MatchString(l.text)) || len(l.macs) > 1 {
 			if !r.pairs(l) {
 				r.unread(l)
 			}
@@ -426,7 +426,7 @@ func withoutCommon(rows []rawRow) {
 					text = strings.Trim(w, `"`)
 				}
 			}
-			rows[i].Cells[c] = grid.Untimed(strings.Trim(text, ` "'()[],;:-=|`))
+			rows[i].Cells[c] = called(grid.Untimed(strings.Trim(text, ` "'()[],;:-=|`)))
 		}
 	}
 }

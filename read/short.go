@@ -52,6 +52,9 @@ func (r *reader) completed(head []string, rows []rawRow) {
 		if filled == 0 || !all || !headed && !dotted {
 			continue
 		}
+		if headed {
+			head[c] = "IP address" // that is what it is now
+		}
 		for i, row := range rows {
 			if c >= len(row.Cells) || row.Cells[c] == "" {
 				continue

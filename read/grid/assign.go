@@ -244,8 +244,10 @@ func addressWorth(c column, forwards bool) float64 {
 		w += 2.2
 	case c.says(Address):
 		w += 2
-	case c.says(Gateway, DNS, Mask, Network, Version, Range, Sender) || c.says(Figure, Time, Port):
+	case c.says(Gateway, DNS, Mask, Network, Version, Range, Sender) || c.says(Figure, Time, Port) && c.exact:
 		return 0
+	case c.says(Figure, Time, Port):
+		w -= 0.8
 	}
 	return w
 }

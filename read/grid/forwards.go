@@ -20,7 +20,7 @@ func assignPorts(columns []column, roles []Role, sure bool) []Question {
 			continue
 		}
 		switch {
-		case c.says(Sender), sure && !c.says(Range, Network, Gateway, DNS, Version, Password) && c.sends():
+		case c.says(Sender) && !c.porty():
 			roles[i] = Sender
 		case roles[i] != None:
 		case c.share(isProtocolPort) > 0.5:
@@ -35,6 +35,11 @@ func assignPorts(columns []column, roles []Role, sure bool) []Question {
 	}
 	if !likely {
 		return nil
+	}
+	for i, c := range columns { // a limit on who may connect must never be lost
+		if (roles[i] == None || roles[i] == Range || roles[i] == Network) && c.sends() {
+			roles[i] = Sender
+		}
 	}
 	for i, c := range columns {
 		if roles[i] == None && c.filled > 0 && c.switches() {
@@ -203,6 +208,12 @@ func (c column) switches() bool {
 // sends reports whether a column says who may connect: mostly anyone, and some address or
 // network.
 func (c column) sends() bool {
+	if c.says(Gateway, DNS, Version, Password, Mask) || c.hint > 0 {
+		return false
+	}
+	if c.share(isAddress|isNetwork) > 0.9 && c.private == 0 {
+		return true // out there, and not the router's own outside
+	}
 	any := 0
 	for _, t := range c.texts {
 		if sortOf(t)&(isNothing|isProtocol) != 0 {

@@ -78,11 +78,13 @@ type Row struct {
 	Cells []string
 }
 
-// Table is a list. Title is what stands above it; Head is nil where it has no headings.
+// Table is a list. Title is what stands above it, Source what the file is called; Head is nil
+// where it has no headings.
 type Table struct {
-	Title string
-	Head  []string
-	Rows  []Row
+	Title  string
+	Source string
+	Head   []string
+	Rows   []Row
 }
 
 // What a list is of.
@@ -155,7 +157,7 @@ func Read(t Table, set []Role) Reading {
 	for c, s := range r.splits {
 		columns[c] = profile(rows, s, r.Head[c])
 	}
-	title, _ := Title(t.Title)
+	title := titleOf(t)
 	r.Roles, r.Ask, r.Questions = assign(columns, t.Head != nil, title == Forwards)
 	on := ""
 	if len(set) == len(r.Roles) {
@@ -378,7 +380,7 @@ func (r Reading) Device(row Row) (Device, bool) {
 				}
 				continue
 			}
-			if !nothing(text) && len(text) <= 250 {
+			if !nothing(text) && len(text) <= 250 && !settingWord(text) {
 				d.Name = text
 			}
 		case State:
@@ -407,6 +409,14 @@ func (r Reading) Device(row Row) (Device, bool) {
 		d.Reserved = false
 	}
 	return d, !bad && (d.MAC != "" || d.Address.IsValid())
+}
+
+// settingWord passes a heading of what networks have, which is nobody's name.
+func settingWord(text string) bool {
+	roles, exact := Heading(text)
+	return exact && len(roles) > 0 && !slices.ContainsFunc(roles, func(r Role) bool {
+		return !slices.Contains([]Role{Network, Mask, DNS, Address, MAC, IPv6, Protocol, Time, Range, Password}, r)
+	})
 }
 
 // traitNames are the traits of roles that the site knows.

@@ -139,6 +139,23 @@ func Title(text string) (Role, bool) {
 	return "", false
 }
 
+// titleOf gives what kind of list a table is by what stands above it, else by the name of the
+// file from which it comes.
+func titleOf(t Table) Role {
+	if role, ok := Title(t.Title); ok {
+		return role
+	}
+	for _, w := range strings.Fields(fold(t.Title)) {
+		for _, stem := range []string{"reserv", "rezerv", "rezerw", "prenotaz", "резерв"} {
+			if strings.Contains(w, stem) {
+				return Reservations
+			}
+		}
+	}
+	role, _ := Title(t.Source)
+	return role
+}
+
 func headingsIn(text string) (out []Role) {
 	for _, part := range parts(fold(strings.NewReplacer(".", " ", "_", " ", "(", " ", ")", " ", ">", " ", "/", " ").Replace(text))) {
 		out = append(out, known().heads[part]...)
