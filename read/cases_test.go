@@ -2,6 +2,7 @@ package read
 
 import (
 	"encoding/json"
+	"fmt"
 	"os"
 	"path/filepath"
 	"slices"
@@ -10,6 +11,7 @@ import (
 	"unicode"
 
 	"vestpin/core/sighting"
+	"vestpin/core/span"
 )
 
 // truth is what a file of testdata/cases holds, written by hand: sightings that must come
@@ -20,6 +22,10 @@ type truth struct {
 	Sightings, Optional           [][3]string
 	Facts                         map[string]any
 	NoFacts, Reservations, Unread []string
+
+	As                    string
+	Forwards, OptForwards [][7]any // protocol, outside, address, inside, on, senders, name
+	NoForwards            bool
 }
 
 // tally is how often something came right.
@@ -33,7 +39,7 @@ func (n *tally) hold(e truth, r Result) (faults []string) {
 		if s.Address.IsValid() {
 			address = s.Address.String()
 		}
-		return string(s.MAC) == w[0] && address == w[1] && (!name || slices.Contains(strings.Split(w[2], "|"), s.Host))
+		return string(s.MAC) == w[0] && address == w[1] && (!name || w[2] == "*" || slices.Contains(strings.Split(w[2], "|"), s.Host))
 	}
 	find := func(w [3]string, ok func(i int, s sighting.Sighting) bool) bool {
 		found := false
@@ -124,6 +130,98 @@ func TestCases(t *testing.T) {
 	t.Logf("%+v", n)
 	if n.right*100 < n.wanted*97 || n.wrong*100 > n.wanted || n.silent > 0 {
 		t.Errorf("too many faults: %+v", n)
+	}
+}
+
+// spoken gives each port of a forward, as text.
+func spoken(protocol, outside, address, inside string) (out []string) {
+	o, err := span.ParsePorts(outside)
+	i, err2 := span.ParsePorts(inside)
+	if err != nil || err2 != nil {
+		return []string{fmt.Sprint(protocol, outside, address, inside)}
+	}
+	each := []string{protocol}
+	if protocol == "both" || protocol == "*" {
+		each = []string{"tcp", "udp"}
+	}
+	for _, p := range each {
+		for k := range o.Len() {
+			out = append(out, fmt.Sprint(p, " ", o.At(k), " ", address, " ", i.At(min(k, i.Len()-1))))
+		}
+	}
+	return out
+}
+
+// Pages, lists, notes and configurations that were written by others, with the truth beside
+// each: how many devices and forwards are right, how many wrong, and none lost without a word.
+func TestPages(t *testing.T) {
+	files, err := filepath.Glob("testdata/pages/*.expect.json")
+	if err != nil || len(files) < 100 {
+		t.Fatalf("%d files, %v", len(files), err)
+	}
+	var n tally
+	wanted, right, wrong, silent := 0, 0, 0, 0
+	for _, file := range files {
+		text, err := os.ReadFile(file)
+		if err != nil {
+			t.Fatal(err)
+		}
+		var e truth
+		if err := json.Unmarshal(text, &e); err != nil {
+			t.Fatalf("%s: %v", file, err)
+		}
+		if e.As == "port-list" {
+			continue
+		}
+		data, err := os.ReadFile(filepath.Join("testdata/pages", e.File))
+		if err != nil {
+			t.Fatal(err)
+		}
+		r, err := Text(e.File, e.As, data)
+		if err != nil {
+			t.Errorf("%s: %v", e.File, err)
+			continue
+		}
+		for _, f := range n.hold(e, r) {
+			t.Logf("%s: %s", e.File, f)
+		}
+		true7, said := map[string]bool{}, map[string]ForwardLine{}
+		for _, f := range r.Forwards {
+			for _, p := range spoken(string(f.Protocol), f.Outside.String(), f.Address.String(), f.Inside.String()) {
+				said[p] = f
+			}
+		}
+		for k, w := range append(e.Forwards, e.OptForwards...) {
+			all, some := true, false
+			for _, p := range spoken(w[0].(string), w[1].(string), w[2].(string), w[3].(string)) {
+				true7[p] = true
+				f, have := said[p]
+				if have && (f.Enabled != w[4].(bool) || !slices.Contains(strings.Split(w[5].(string), "|"), strings.Join(f.From, ","))) {
+					wrong++
+					t.Logf("%s: wrong: %+v, not %v", e.File, f, w)
+				}
+				all, some = all && (have || w[0] == "*"), some || have
+			}
+			if k >= len(e.Forwards) || e.NoForwards {
+				continue
+			}
+			wanted++
+			if all && some {
+				right++
+			} else if len(r.Unread) == 0 {
+				silent++
+			}
+		}
+		for p, f := range said {
+			if !true7[p] && !e.NoForwards {
+				wrong++
+				t.Logf("%s: came, is none: %+v", e.File, f)
+			}
+		}
+	}
+	t.Logf("devices %+v; forwards %d of %d right, %d wrong, %d silent", n, right, wanted, wrong, silent)
+	if n.right*100 < n.wanted*94 || n.wrong > 10 || n.silent > 1 || right*100 < wanted*93 || wrong > 0 || silent > 0 {
+		t.Errorf("devices %+v; forwards %d of %d right, %d wrong, %d silent", n, right, wanted, wrong, silent)
 	}
 }
 

@@ -86,8 +86,11 @@ func (r *reader) enter() {
 	}
 	f := r.out.Facts
 	l.see(f.Own)
-	for _, a := range slices.Concat([]netip.Addr{f.Gateway, f.Subnet.Addr()}, f.DNS, f.DHCP, r.gateways) {
+	for _, a := range slices.Concat([]netip.Addr{f.Gateway, f.Subnet.Addr()}, f.DNS, f.DHCP) {
 		l.addrs[a] = true
+	}
+	for _, a := range f.Adapters {
+		l.addrs[a.Gateway] = true
 	}
 	for _, x := range f.Ranges {
 		l.see(x.From)

@@ -28,6 +28,7 @@ type column struct {
 	tiny       float64  // the share of numbers below 20: of rules and packets rather than ports
 	counts     bool     // the numbers count the rows
 	transports int      // cells that name TCP or UDP
+	part       bool     // it is a part of what its cells say
 	off        bool     // the heading says that what is ticked is off
 	hint       float64  // of ports: above zero the heading says outside, below inside
 	hostlike   int      // cells such as a device names itself: one word, small letters, dashes
@@ -37,6 +38,7 @@ func profile(rows []Row, s split, head string) column {
 	c := column{rows: len(rows), nets: map[netip.Prefix]int{}, headed: strings.TrimSpace(head) != ""}
 	c.head, c.exact = Heading(head)
 	c.hint = sideOf(head)
+	c.part = s.part != 0
 	c.off = known().cells[fold(head)]&isNo != 0
 	texts := make(map[string]bool, len(rows))
 	forms, long := map[string]bool{}, 0
@@ -244,10 +246,11 @@ func addressWorth(c column, forwards bool) float64 {
 		w += 2.2
 	case c.says(Address):
 		w += 2
-	case c.says(Gateway, DNS, Mask, Network, Version, Range, Sender) || c.says(Figure, Time, Port) && c.exact:
-		return 0
-	case c.says(Figure, Time, Port):
-		w -= 0.8
+	case c.says(Gateway, DNS, Mask, Network, Version, Range, Sender, Figure, Time, Port):
+		if c.exact || c.says(Gateway, DNS) {
+			return 0
+		}
+		w -= 0.8 // a word of it, that may mean something else here
 	}
 	return w
 }

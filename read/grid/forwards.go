@@ -208,7 +208,7 @@ func (c column) switches() bool {
 // sends reports whether a column says who may connect: mostly anyone, and some address or
 // network.
 func (c column) sends() bool {
-	if c.says(Gateway, DNS, Version, Password, Mask) || c.hint > 0 {
+	if c.says(Gateway, DNS, Version, Password, Mask) || c.hint > 0 || c.part {
 		return false
 	}
 	if c.share(isAddress|isNetwork) > 0.9 && c.private == 0 {

@@ -246,7 +246,10 @@ func partsOf(rows []Row, c int) []sort {
 }
 
 // piecesOf is the first word of each sort in a cell, and the other words.
-type piecesOf struct{ mac, address, ipv6, rest string }
+type piecesOf struct {
+	mac, address, ipv6, rest string
+	several                  bool // addresses
+}
 
 // pieces takes a cell apart that holds several things.
 func pieces(cell string) piecesOf {
@@ -257,8 +260,10 @@ func pieces(cell string) piecesOf {
 		switch s := sortOf(bare); {
 		case s&isMAC != 0 && p.mac == "":
 			p.mac = bare
-		case s&isAddress != 0 && p.address == "":
+		case s&isAddress != 0 && p.address == "" && !p.several:
 			p.address = bare
+		case s&isAddress != 0 && bare != p.address: // which of them it is nobody can tell
+			p.address, p.several = "", true
 		case s&isIPv6 != 0:
 			p.ipv6 = bare
 		case bare == "" || bare == "/" || s&(isMAC|isAddress) != 0:

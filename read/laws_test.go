@@ -1,0 +1,271 @@
+package read
+
+import (
+	"encoding/json"
+	"fmt"
+	"math/rand/v2"
+	"net/netip"
+	"os"
+	"path/filepath"
+	"regexp"
+	"slices"
+	"strings"
+	"testing"
+
+	"vestpin/core/site"
+)
+
+// What the law is held against knows nothing of the ledger: it looks with two patterns.
+var (
+	macPattern  = regexp.MustCompile(`(?i)(?:^|[^0-9a-z:.-])((?:[0-9a-f]{2}:){5}[0-9a-f]{2}|(?:[0-9a-f]{2}-){5}[0-9a-f]{2}|(?:[0-9a-f]{4}\.){2}[0-9a-f]{4})(?:$|[^0-9a-z:.-])`)
+	addrPattern = regexp.MustCompile(`(?:^|[^0-9A-Za-z.:-])((?:10|192\.168|172\.(?:1[6-9]|2\d|3[01]))(?:\.\d{1,3}){2,3})(?:$|[^0-9A-Za-z.])`)
+)
+
+// silentIn gives what a text names that is nowhere in a result, though nobody said so.
+func silentIn(text string, r Result) (out []string) {
+	answer, _ := json.Marshal(r)
+	said := strings.ToLower(string(answer))
+	for number, l := range strings.Split(text, "\n") {
+		told := slices.ContainsFunc(r.Unread, func(u Unread) bool { return u.Line == number+1 })
+		for _, m := range macPattern.FindAllStringSubmatch(l, -1) {
+			if mac, err := site.ParseMAC(m[1]); err == nil && !told && !strings.Contains(said, string(mac)) && !strings.Contains(said, strings.ToLower(m[1])) {
+				out = append(out, fmt.Sprint(number+1, " ", mac))
+			}
+		}
+		for _, m := range addrPattern.FindAllStringSubmatch(l, -1) {
+			a, err := netip.ParseAddr(m[1])
+			if err != nil || !a.IsPrivate() || a.As4()[3] == 0 || a.As4()[3] == 255 || told {
+				continue
+			}
+			if !regexp.MustCompile(`(^|[^\d.])` + regexp.QuoteMeta(m[1]) + `($|[^\d])`).MatchString(said) {
+				out = append(out, fmt.Sprint(number+1, " ", a))
+			}
+		}
+	}
+	return out
+}
+
+// quietly are files of programs that say who did not answer, of what a firewall lets by or of
+// what is written beside a MAC address in one's own settings: understood, and nothing comes of it.
+var quietly = regexp.MustCompile(`^(arp|ip-|proc|nb_|own|log|nft|iptables|ifconfig|ipconfig|kea|le_|o0|q34|q36|real_|l1[15]_)`)
+
+// Nothing is silent: of all files that are here, and of noise made of their lines.
+func TestNothingIsSilent(t *testing.T) {
+	var lines []string
+	for _, dir := range []string{"testdata", "testdata/cases", "testdata/pages"} {
+		files, err := os.ReadDir(dir)
+		if err != nil {
+			t.Fatal(err)
+		}
+		looked := 0
+		for _, f := range files {
+			if f.IsDir() || strings.HasSuffix(f.Name(), ".expect.json") || strings.HasSuffix(f.Name(), ".xlsx") || strings.HasSuffix(f.Name(), ".pcap") {
+				continue
+			}
+			data, err := os.ReadFile(filepath.Join(dir, f.Name()))
+			if err != nil {
+				t.Fatal(err)
+			}
+			text, err := decode(string(data))
+			if err != nil {
+				continue
+			}
+			lines = append(lines, strings.Split(text, "\n")...)
+			if quietly.MatchString(f.Name()) {
+				continue
+			}
+			looked++
+			r, err := Text("x", "", []byte(text))
+			if err != nil {
+				t.Errorf("%s: %v", f.Name(), err)
+			}
+			if silent := silentIn(text, r); len(silent) > 0 {
+				t.Errorf("%s: nothing is said of %v", f.Name(), silent)
+			}
+		}
+		if looked < 3 {
+			t.Errorf("%d files of %s were looked at", looked, dir)
+		}
+	}
+	r := rand.New(rand.NewPCG(20, 1))
+	for round := range 3000 {
+		var b strings.Builder
+		at := r.IntN(len(lines))
+		for range 1 + r.IntN(8) {
+			if r.IntN(3) == 0 {
+				at = r.IntN(len(lines))
+			}
+			b.WriteString(strings.ReplaceAll(lines[at%len(lines)], "dhcp", "zzzz") + "\n")
+			at++
+		}
+		text := b.String()
+		got, err := Text("x", "", []byte(text))
+		if err != nil {
+			continue
+		}
+		if silent := silentIn(text, got); len(silent) > 0 && !programs.MatchString(text) {
+			t.Errorf("round %d: nothing is said of %v in\n%s", round, silent, text)
+		}
+	}
+}
+
+// programs are the forms of programs whose lines are understood though nothing comes of them.
+var programs = regexp.MustCompile(`(?i)\bdev \S+|lladdr|incomplete|src=|dst=|iptables|-A \S|\bdnat\b|saddr|daddr|bytes from|ping|0x|DHCP|-- 0x|lease |hardware ethernet|inet |link/|nameserver|IP4|\.\s\.|ether|option:|^\d{9,} |\s(netif|U[GHSc]+)\s|"(dst|lladdr|local|addr_info|hw-address)"|Unreachable|Permanent|Store|IPv4Address|hwaddr,client_id|GENERAL`)
+
+// written are forwards with their truth, in some shape.
+func writtenForwards(r *rand.Rand, heads string) (text string, want []string) {
+	type column struct {
+		head  string
+		cells []string
+	}
+	n := 3 + r.IntN(5)
+	names := []string{"recorder page", "till feed", "door station", "kiln", "pump house", "desk", "yard camera", "sign", "phone trunk"}
+	r.Shuffle(len(names), func(i, j int) { names[i], names[j] = names[j], names[i] })
+	inside := []string{"80", "443", "554", "22", "3389", "80", "8000-8003"}
+	columns := []column{{head: "Name"}, {head: "Protocol"}, {head: "Outside port"}, {head: "Address"}, {head: "Inside port"}, {head: "On"}}
+	if r.IntN(2) == 0 {
+		columns = append(columns, column{head: "Allowed from"})
+	}
+	used := map[string]bool{}
+	for i := range n {
+		in := inside[r.IntN(len(inside))]
+		out := fmt.Sprint(8000 + r.IntN(900)*10)
+		if strings.Contains(in, "-") {
+			var lo int
+			fmt.Sscan(out, &lo)
+			out = fmt.Sprintf("%d-%d", lo, lo+3)
+		}
+		if used[out] {
+			continue
+		}
+		used[out] = true
+		proto, on, from := []string{"TCP", "UDP", "TCP"}[r.IntN(3)], r.IntN(4) > 0, ""
+		if r.IntN(4) == 0 && len(columns) > 6 {
+			from = fmt.Sprintf("198.51.100.%d", 1+r.IntN(200))
+		}
+		address := fmt.Sprintf("10.48.16.%d", 20+i)
+		cells := []string{names[i], proto, out, address, in, map[bool]string{true: "yes", false: "no"}[on], from}
+		if from == "" {
+			cells[6] = "any"
+		}
+		for c := range columns {
+			columns[c].cells = append(columns[c].cells, cells[c])
+		}
+		if len(columns) < 7 {
+			from = ""
+		}
+		want = append(want, fmt.Sprintf("%s %s %s %s %v %s", strings.ToLower(proto), out, address, in, on, from))
+	}
+	order := []int{0, 1, 2, 3, 4, 5, 6}[:len(columns)]
+	switch r.IntN(3) {
+	case 1:
+		order = []int{5, 0, 2, 1, 3, 4, 6}[:6]
+	case 2:
+		order = []int{0, 3, 4, 1, 2, 5}
+	}
+	if len(columns) > 6 && len(order) < 7 {
+		order = append(slices.Clone(order), 6)
+	}
+	nonsense := []string{"qub", "zolt", "varn", "mip", "tesk", "lorp", "vend"}
+	var b strings.Builder
+	line := func(cells []string) { b.WriteString(strings.Join(cells, "\t") + "\n") }
+	if r.IntN(4) == 0 {
+		b.WriteString("<html><body><table>")
+		line = func(cells []string) { b.WriteString("<tr><td>" + strings.Join(cells, "</td><td>") + "</td></tr>\n") }
+	}
+	if heads != "dropped" {
+		var cells []string
+		for k, c := range order {
+			if heads == "nonsense" {
+				cells = append(cells, nonsense[k])
+			} else {
+				cells = append(cells, columns[c].head)
+			}
+		}
+		line(cells)
+	}
+	for i := range columns[0].cells {
+		var cells []string
+		for _, c := range order {
+			cells = append(cells, columns[c].cells[i])
+		}
+		line(cells)
+	}
+	return b.String(), want
+}
+
+// Forwards in all shapes, with headings, without, and with headings in no language: what is not
+// asked about is right, and none is believed that is not.
+func TestForwardsByStructure(t *testing.T) {
+	for _, heads := range []string{"usual", "dropped", "nonsense"} {
+		wanted, right, wrong, silent := 0, 0, 0, 0
+		shown := 0
+		for seed := range uint64(1000) {
+			text, want := writtenForwards(rand.New(rand.NewPCG(seed, 20)), heads)
+			r, err := Text("x", "", []byte(text))
+			if err != nil {
+				t.Fatal(err)
+			}
+			var got []string
+			for _, f := range r.Forwards {
+				got = append(got, fmt.Sprintf("%s %s %s %s %v %s", f.Protocol, f.Outside, f.Address, f.Inside, f.Enabled, strings.Join(f.From, ",")))
+			}
+			bad := 0
+			for _, g := range got {
+				if !slices.Contains(want, g) {
+					bad++
+				}
+			}
+			wrong += bad
+			for _, w := range want {
+				wanted++
+				if slices.Contains(got, w) {
+					right++
+				} else if bad == 0 && len(r.Unread) == 0 {
+					silent++
+				}
+			}
+			if (bad > 0 || silent > 0) && shown < 2 {
+				shown++
+				t.Logf("%s, seed %d: got %q of\n%s\nquestions %+v, lists %+v", heads, seed, got, text, r.Questions, r.Lists)
+			}
+		}
+		t.Logf("%s: %d of %d right, %d wrong, %d silent", heads, right, wanted, wrong, silent)
+		if right*100 < wanted*85 || wrong > 0 || silent > 0 {
+			t.Errorf("%s: %d of %d right, %d wrong, %d silent", heads, right, wanted, wrong, silent)
+		}
+	}
+}
+
+// Lists of devices below headings in no language.
+func TestDevicesByStructure(t *testing.T) {
+	nonsense := tongue{"Qub", "Zolt", "Varn", "Mip", "Tesk", "Lorp", "Vend", "Hask", "%d minutes ago", "Wired", "Online", "Offline"}
+	var n tally
+	for seed := range uint64(1000) {
+		r := rand.New(rand.NewPCG(seed, 21))
+		layout := []string{"tabs", "semicolons", "commas", "columns", "page", "parts"}[r.IntN(6)]
+		junk := []string{"link", "lease", "signal", "maker", "state"}
+		r.Shuffle(len(junk), func(i, j int) { junk[i], junk[j] = junk[j], junk[i] })
+		keys := append([]string{"name", "address", "mac"}, junk[:r.IntN(4)]...)
+		r.Shuffle(len(keys), func(i, j int) { keys[i], keys[j] = keys[j], keys[i] })
+		list := randomDevices(r, nonsense)
+		var e truth
+		for _, d := range list {
+			e.Sightings = append(e.Sightings, [3]string{d.mac, d.address, d.name})
+		}
+		text := write(r, nonsense, list, keys, true, layout)
+		got, err := Text("x", "", []byte(text))
+		if err != nil {
+			t.Fatal(err)
+		}
+		before := n
+		faults := n.hold(e, got)
+		if n.wrong > before.wrong && n.wrong < 20 {
+			t.Logf("seed %d, %s:\n%s%s\nlists %+v", seed, layout, text, strings.Join(faults, "\n"), got.Lists)
+		}
+	}
+	t.Logf("%+v", n)
+	if n.right*100 < n.wanted*85 || n.wrong > 0 || n.silent > 0 {
+		t.Errorf("%+v", n)
+	}
+}
