@@ -555,8 +555,11 @@ func (r *reader) form(title string, rows []rawRow) {
 		cards = byLabels(items)
 	}
 	if cards == nil || macs == 0 {
+		used := r.networkOf(items)
 		for _, row := range rows {
-			r.unread(row.line)
+			if !used[row.line.number] {
+				r.unread(row.line)
+			}
 		}
 		return
 	}
