@@ -15,6 +15,7 @@ var (
 	blankShape  = regexp.MustCompile(`([\pL]+) \[([^\[\]]*?)_+\]`)
 	boxShape    = regexp.MustCompile(`([\pL]+) \[([ xX])\]`)
 	formerShape = regexp.MustCompile(`(?i)\s*\((?:was|old|old ip|formerly|before|previously|früher|war|vorher|avant|ancien(?:ne)?|antes|era|prima|ex)\b[^()]*\d[^()]*\)`)
+	bulletShape = regexp.MustCompile(`^[-*+•‣–] (\pL)`)
 	linkShape   = regexp.MustCompile(`\[([^\[\]]+)\]\(https?://[^)\s]*\)`)
 	markShape   = regexp.MustCompile("`([^`]+)`|\\*\\*([^*]+)\\*\\*")
 	wideShape   = regexp.MustCompile(`[\x{FF10}-\x{FF19}\x{FF21}-\x{FF26}\x{FF41}-\x{FF46}\x{FF1A}\x{FF0D}\x{FF0E}]{7,}`)
@@ -35,6 +36,9 @@ func bared(text string) string {
 		if m := leaderShape.FindStringSubmatchIndex(text); m != nil {
 			text = text[:m[3]] + ": " + text[m[1]:]
 		}
+	}
+	if c := text[0]; c == '-' || c == '*' || c == '+' || c == 0xe2 {
+		text = bulletShape.ReplaceAllString(text, "$1")
 	}
 	if strings.IndexByte(text, '(') >= 0 {
 		text = formerShape.ReplaceAllString(text, "")

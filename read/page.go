@@ -345,7 +345,7 @@ func (p *pager) walk(n *html.Node) {
 		}
 	}
 	block := n.Type == html.ElementNode && isBlock(n)
-	if block {
+	if block && n.DataAtom != atom.Dd {
 		p.endLine()
 	}
 	done := p.attributes(n)
@@ -354,10 +354,10 @@ func (p *pager) walk(n *html.Node) {
 			p.walk(c)
 		}
 	}
-	if have := p.row.String(); n.DataAtom == atom.Label && have != "" && !strings.HasSuffix(strings.TrimSpace(have), ":") {
+	if have := p.row.String(); (n.DataAtom == atom.Label || n.DataAtom == atom.Dt) && have != "" && !strings.HasSuffix(strings.TrimSpace(have), ":") {
 		p.row.WriteString(": ") // what follows is what it labels
 	}
-	if block {
+	if block && n.DataAtom != atom.Dt {
 		p.endLine()
 		switch n.DataAtom {
 		case atom.Li, atom.Article, atom.Ul, atom.Dl, atom.Section:

@@ -207,10 +207,10 @@ func Until(over func() bool, roles Roles, source, as string, in io.Reader) (Resu
 	r.base = baseOf(text)
 	if looksHTML(text) {
 		r.page(text)
-	} else if tree, ok := treeOf(text); ok {
-		r.tree(tree)
-	} else if text = unquoted(text); !r.records(text) {
-		r.lines(text)
+	} else if tree, ok := treeOf(text); !ok || !r.wholeTree(tree) {
+		if text = unquoted(text); !r.records(text) {
+			r.lines(text)
+		}
 	}
 	r.end()
 	r.balance(text)
@@ -218,6 +218,19 @@ func Until(over func() bool, roles Roles, source, as string, in io.Reader) (Resu
 		return blank(), context.Canceled
 	}
 	return r.out, nil
+}
+
+// wholeTree reads a tree; false where all that it has of devices stands in its texts: then they
+// are notes that only look like one.
+func (r *reader) wholeTree(n *node) bool {
+	fresh := *r
+	fresh.out = blank()
+	r.tree(n)
+	if len(r.out.Sightings)+len(r.out.Forwards) > 0 || len(r.out.Unread) == 0 || n.fields != nil {
+		return true
+	}
+	*r = fresh
+	return false
 }
 
 // treeOf reads XML and YAML.
@@ -506,7 +519,7 @@ func (r *reader) line(kinds []kind, number int, raw string, blank bool) {
 		for _, k := range kinds {
 			before := len(r.out.Sightings)
 			if k.take(l) {
-				if (k.whole || len(l.addrs) == 0) && len(r.out.Sightings) == before {
+				if (k.whole || len(l.addrs) == 0) && !(k.name == "table" && len(l.macs) > 0) && len(r.out.Sightings) == before {
 					r.claim(l) // also the laptop's own MAC address
 				}
 				r.dropHeading(l)

@@ -82,15 +82,82 @@ func byIndent(text string) (*entry, []setting, bool) {
 	return nil, nil, text == "!" || text == "end" || text == "exit"
 }
 
+// byTitles is the grammar of a title with labelled values set in below it.
+func byTitles(text string) (*entry, []setting, bool) {
+	if strings.Contains(text, ". .") {
+		return nil, nil, false // leaders of a program for its own settings
+	}
+	if m := labelledShape.FindStringSubmatch(text); m != nil {
+		return nil, []setting{{strings.TrimSpace(m[1]), bareValue(m[2])}}, true
+	}
+	if text[0] > ' ' && !strings.ContainsAny(text, "\t|=") && !strings.Contains(strings.TrimSuffix(text, ":"), ": ") && len(text) < 80 && len(scan(0, text).macs)+len(scan(0, text).addrs) == 0 {
+		return &entry{sort: strings.TrimSpace(strings.TrimSuffix(text, ":"))}, nil, true
+	}
+	return nil, nil, false
+}
+
+var (
+	labelledShape = regexp.MustCompile(`^\s+([\pL][\pL\d .()/-]{0,40}?)\s*[:=]\s+(\S.*)$`)
+	openShape     = regexp.MustCompile(`^\s*([\w.-]+(?:\s+[\w.-]+)*?)(?:\s+("[^"]*"|'[^']*'|[\w.:-]+))?\s*\{\s*$`)
+	insideBraces  = regexp.MustCompile(`^\s*([A-Za-z][\w.-]*)[\s=:]+(.*?)\s*[;,]?\s*$`)
+)
+
+// byBraces reads blocks in braces, in each other: one that has settings is an entry.
+func byBraces(lines []numbered) (entries []entry, ok bool) {
+	var open []int // the entries in which a line lies
+	all, fits, some := 0, 0, false
+	for _, l := range lines {
+		text := strings.TrimSpace(l.text)
+		if text == "" || text[0] == '#' || strings.HasPrefix(text, "//") {
+			continue
+		}
+		all++
+		if strings.Contains(text, `":`) {
+			return nil, false // JSON
+		}
+		if m := openShape.FindStringSubmatch(l.text); m != nil {
+			e := entry{line: l.number, sort: m[1]}
+			if m[2] != "" {
+				e.settings = []setting{{"section", bareValue(m[2])}}
+			}
+			open, entries, fits = append(open, len(entries)), append(entries, e), fits+1
+			continue
+		}
+		if strings.Trim(text, "};") == "" {
+			if len(open) > 0 {
+				open = open[:len(open)-1]
+			}
+			fits++
+			continue
+		}
+		if m := insideBraces.FindStringSubmatch(l.text); m != nil && len(open) > 0 && !strings.ContainsAny(text, "{}") {
+			e := &entries[open[len(open)-1]]
+			e.settings = append(e.settings, setting{m[1], bareValue(m[2])})
+			some, fits = some || grid.Typed(bareValue(m[2])), fits+1
+		}
+	}
+	entries = slices.DeleteFunc(entries, func(e entry) bool {
+		return !slices.ContainsFunc(e.settings, func(s setting) bool { return s.key != "section" })
+	})
+	return entries, some && fits*10 >= all*8 && len(entries) > 1 && len(open) == 0
+}
+
 // records reads a configuration in which entries have their settings on lines of their own;
 // false for what is none. Its entries of one sort are a list: the names of their settings are
 // its headings.
 func (r *reader) records(text string) bool {
-	if len(text) > longestBlock || !r.reads("table") {
+	if len(text) > longestShort || !r.reads("table") {
 		return false
 	}
 	lines := joinedLines(text)
-	for _, g := range []grammar{bySections, byHeads, byIndent} {
+	if n := strings.Count(text, "{"); n > 1 && n == strings.Count(text, "}") {
+		if entries, ok := byBraces(lines); ok {
+			titled(entries)
+			r.entries(entries, true)
+			return true
+		}
+	}
+	for _, g := range []grammar{bySections, byHeads, byIndent, byTitles} {
 		if entries, ok := r.entriesOf(lines, g); ok {
 			titled(entries)
 			r.entries(entries, true)
@@ -203,7 +270,9 @@ func (r *reader) entriesOf(lines []numbered, of grammar) (entries []entry, ok bo
 		if strings.TrimSpace(l.text) == "" || strings.HasPrefix(strings.TrimSpace(l.text), "#") || strings.HasPrefix(l.text, "!") {
 			continue
 		}
-		all++
+		if all++; all == 400 && fits*2 < all {
+			return nil, false
+		}
 		e, sets, known := of(l.text)
 		switch {
 		case !known, e == nil && len(entries) == 0:
@@ -222,7 +291,19 @@ func (r *reader) entriesOf(lines []numbered, of grammar) (entries []entry, ok bo
 		}
 		fits++
 	}
-	if all == 0 || fits*10 < all*8 || deep < 2 || !some || deep*2 < fits || len(entries) < 2 {
+	keys := map[string]int{}
+	for _, e := range entries {
+		for _, s := range e.settings {
+			keys[s.key]++
+		}
+	}
+	again := 0 // settings that several entries have
+	for _, n := range keys {
+		if n > 1 {
+			again++
+		}
+	}
+	if again == 0 || all == 0 || fits*10 < all*8 || deep < 2 || !some || deep*2 < fits || len(entries) < 2 {
 		return nil, false
 	}
 	for _, l := range stray {

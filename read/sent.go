@@ -39,13 +39,15 @@ func (r *reader) sent(l line) bool {
 		if from := words[len(words)-2]; from != "0.0.0.0/0" && from != "anywhere" {
 			f.From = append(f.From, from)
 		}
-	} else if m := pointsShape.FindStringSubmatchIndex(l.text); m != nil {
-		outside, address = l.text[m[2]:m[3]], l.text[m[4]:m[5]]
+	} else if text, from := senderIn(l.text); pointsShape.MatchString(text) {
+		m := pointsShape.FindStringSubmatchIndex(text)
+		outside, address = text[m[2]:m[3]], text[m[4]:m[5]]
 		if m[6] >= 0 {
-			inside = l.text[m[6]:m[7]]
+			inside = text[m[6]:m[7]]
 		}
-		rest = l.text[:m[0]] + " " + l.text[m[1]:]
-		f.Protocol = spokenIn(rest)
+		rest = text[:m[0]] + " " + text[m[1]:]
+		f.Protocol = spokenIn(text)
+		f.From = append(f.From, from...)
 	} else if m := staticShape.FindStringSubmatch(l.text); m != nil {
 		f.Protocol, address, inside, outside = protocolOf(m[1]), m[2], m[3], m[4]
 		rest = strings.Replace(l.text, m[2], "", 1)
@@ -55,7 +57,7 @@ func (r *reader) sent(l line) bool {
 	if f.Protocol == "" || strings.Contains(outside, ".") {
 		return false
 	}
-	if m := fromShape.FindStringSubmatch(rest); m != nil {
+	if m := fromShape.FindStringSubmatch(rest); m != nil && len(f.From) == 0 {
 		f.From = append(f.From, m[1])
 		rest = strings.Replace(rest, m[0], "", 1)
 	}
@@ -100,6 +102,20 @@ func (r *reader) sent(l line) bool {
 	r.out.Forwards, r.out.Forwarding = append(r.out.Forwards, f), true
 	return true
 }
+
+// senderIn takes from a line who may connect.
+func senderIn(text string) (rest string, from []string) {
+	if m := fromShape.FindStringSubmatchIndex(text); m != nil {
+		if who := text[m[2]:m[3]]; who != "0.0.0.0/0" && who != "0.0.0.0" {
+			from = append(from, who)
+		}
+		return text[:m[0]] + " " + text[m[1]:], from
+	}
+	return anyoneShape.ReplaceAllString(text, " "), nil
+}
+
+// anyoneShape is a sender that is anybody.
+var anyoneShape = regexp.MustCompile(`(?i)\b(?:from|src|source|von|de|da|desde)[ =:]+(?:any|all|anyone|anywhere|everyone|alle|tous|toutes|todos|tutti|\*)(?:\s|$)`)
 
 func protocolOf(word string) site.Protocol {
 	switch strings.ToLower(word) {

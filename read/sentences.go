@@ -94,7 +94,11 @@ func (r *reader) run(lines []line) {
 	case len(rows) == 0 && addresses > 1:
 		rows = others
 	default:
-		r.giveUp(others)
+		used := map[int]bool{}
+		if len(rows) == 0 && len(others) < 200 {
+			used = r.networkOf(itemsOf(others))
+		}
+		r.giveUp(slices.DeleteFunc(others, func(l line) bool { return used[l.number] }))
 	}
 	r.wordRows(rows)
 }

@@ -74,8 +74,7 @@ func isRecord(n *node) bool {
 	ports, address := false, false
 	for k, v := range n.fields {
 		for inner := range v.fields {
-			roles := headingOf(inner)
-			ports = ports || v.fields[inner].text != "" && (slices.Contains(roles, grid.Outside) || slices.Contains(roles, grid.Port))
+			ports = ports || v.fields[inner].text != "" && grid.Portlike(inner)
 		}
 		if v.fields != nil || v.items != nil {
 			continue
@@ -83,8 +82,7 @@ func isRecord(n *node) bool {
 		if grid.LooksMAC(v.text) {
 			return true
 		}
-		roles := headingOf(k)
-		ports = ports || slices.Contains(roles, grid.Outside) || slices.Contains(roles, grid.Inside) || slices.Contains(roles, grid.Port)
+		ports = ports || grid.Portlike(k)
 		address = address || isAddr(v.text)
 	}
 	return ports && address

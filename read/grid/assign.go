@@ -28,6 +28,7 @@ type column struct {
 	tiny       float64  // the share of numbers below 20: of rules and packets rather than ports
 	counts     bool     // the numbers count the rows
 	transports int      // cells that name TCP or UDP
+	end        int      // of a range: below zero its first, above its last, as the heading says
 	part       bool     // it is a part of what its cells say
 	off        bool     // the heading says that what is ticked is off
 	hint       float64  // of ports: above zero the heading says outside, below inside
@@ -38,7 +39,7 @@ func profile(rows []Row, s split, head string) column {
 	c := column{rows: len(rows), nets: map[netip.Prefix]int{}, headed: strings.TrimSpace(head) != ""}
 	c.head, c.exact = Heading(head)
 	c.hint = sideOf(head)
-	c.part = s.part != 0
+	c.part, c.end = s.part != 0, endOf(head)
 	c.off = known().cells[fold(head)]&isNo != 0
 	texts := make(map[string]bool, len(rows))
 	forms, long := map[string]bool{}, 0

@@ -2,6 +2,7 @@ package grid
 
 import (
 	"net/netip"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -64,7 +65,7 @@ func assignPorts(columns []column, roles []Role, sure bool) []Question {
 		roles[ports[0]] = Outside
 		if c := columns[ports[0]]; c.side() < 0 {
 			roles[ports[0]] = Inside
-		} else if c.side() == 0 && c.says(Port) {
+		} else if c.side() == 0 && c.says(Port) && !slices.Contains(roles, OutsideEnd) {
 			roles[ports[0]] = Port
 		}
 		return nil
@@ -115,12 +116,12 @@ func runsOf(columns []column, roles []Role, ports []int) []int {
 				above++
 			}
 		}
-		return above < len(x.numbers) || x.side() != 0 || len(ports) == 4
+		return above < len(x.numbers) || x.side() != 0 || len(ports) == 4 || x.end < 0
 	}
 	var left []int
 	for k := 0; k < len(ports); k++ {
 		left = append(left, ports[k])
-		if len(ports) < 3 || k+1 == len(ports) || !rising(ports[k], ports[k+1]) {
+		if k+1 == len(ports) || len(ports) < 3 && !(columns[ports[k]].end < 0 && columns[ports[k+1]].end > 0) || !rising(ports[k], ports[k+1]) {
 			continue
 		}
 		roles[ports[k+1]] = OutsideEnd
@@ -157,6 +158,24 @@ func pairWorth(columns []column, out, in, target int) float64 {
 		}
 	}
 	return w
+}
+
+// The words with which headings part the first of a range from the last.
+var (
+	firstWord = regexp.MustCompile(`(?i)\b(?:start\w*|first|begin\w*|from|low\w*|von|anfang\w*|d[ée]but|inicio|inicial|inizio|iniziale|od|fr[åa]n|начал\w*)\b`)
+	lastWord  = regexp.MustCompile(`(?i)\b(?:end\w*|last|to|until|high\w*|bis|ende?|fin|final|fine|finale|eind\w*|do|till|конеч\w*)\b`)
+)
+
+// endOf says of which end of a range a heading speaks: below zero the first, above the last.
+func endOf(head string) int {
+	head = spreadCamel(head)
+	switch first, last := firstWord.MatchString(head), lastWord.MatchString(head); {
+	case first && !last:
+		return -1
+	case last && !first:
+		return 1
+	}
+	return 0
 }
 
 // porty reports whether a column may hold ports.
@@ -395,7 +414,7 @@ func sendersIn(text string) (from []string, known bool) {
 }
 
 // anyoneWords are what pages call the whole outside.
-var anyoneWords = map[string]bool{"wan": true, "internet": true, "external": true, "outside": true, "untrust": true, "public": true, "anywhere": true, "everyone": true, "anyone": true, "world": true, "red": true, "ppp": true, "pppoe": true, "extern": true, "everybody": true, "ip": true, "host": true, "address": true}
+var anyoneWords = map[string]bool{"wan": true, "internet": true, "external": true, "outside": true, "untrust": true, "public": true, "anywhere": true, "everyone": true, "anyone": true, "world": true, "red": true, "ppp": true, "pppoe": true, "extern": true, "everybody": true, "toutes": true, "tout": true, "tous": true, "alle": true, "jeder": true, "todas": true, "todos": true, "cualquiera": true, "tutte": true, "tutti": true, "qualsiasi": true, "iedereen": true, "wszyscy": true, "wszystkie": true, "kazdy": true, "kdokoli": true, "vsechny": true, "vse": true, "alla": true, "kaikki": true, "hepsi": true, "herkes": true, "qualquer": true, "все": true, "любой": true, "任意": true, "所有": true, "すべて": true, "全て": true, "모두": true, "모든": true, "ip": true, "host": true, "address": true}
 
 func ports(text string) (span.Ports, bool) {
 	p, err := span.ParsePorts(strings.NewReplacer(":", "-", "~", "-", " ", "").Replace(text))

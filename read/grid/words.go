@@ -109,6 +109,11 @@ func sideOf(head string) float64 {
 			}
 		}
 	}
+	if low := fold(head); side == 0 && strings.HasSuffix(low, "port") { // "hostport", "wanport"
+		if strings.HasPrefix(low, "host") || strings.HasPrefix(low, "dst") {
+			side = -0.6
+		}
+	}
 	if side == 0 && exact {
 		outside, inside := slices.Contains(roles, Outside), slices.Contains(roles, Inside)
 		switch {
@@ -119,6 +124,14 @@ func sideOf(head string) float64 {
 		}
 	}
 	return max(-1, min(1, side))
+}
+
+// Portlike passes a heading that speaks of ports.
+func Portlike(head string) bool {
+	roles, _ := Heading(head)
+	low := fold(spreadCamel(head))
+	return slices.ContainsFunc(roles, func(r Role) bool { return r == Outside || r == Inside || r == Port }) ||
+		strings.Contains(low, "port") && !strings.Contains(low, "portal") && !strings.Contains(low, "report") && !strings.Contains(low, "transport") && !strings.Contains(low, "import")
 }
 
 // Known reports whether a text is a heading of which we know what it stands for.
