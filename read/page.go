@@ -924,7 +924,7 @@ func (p *pager) records(n *html.Node) bool {
 		}
 	}
 	if len(parts) < 2 || p.macs[n] == 0 && slices.ContainsFunc(parts, func(c *html.Node) bool {
-		return c.Data != parts[0].Data || c.DataAtom == atom.P || c.DataAtom == atom.Tr
+		return c.Data != parts[0].Data || slices.Contains([]atom.Atom{atom.P, atom.Tr, atom.Dd, atom.Dt, atom.Span}, c.DataAtom)
 	}) {
 		return false
 	}
