@@ -1,7 +1,9 @@
 package read
 
 import (
+	"archive/zip"
 	"bytes"
+	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -114,6 +116,27 @@ func TestWorkbook(t *testing.T) {
 	}
 	if _, err := Text("x.zip", "", []byte("PK\x03\x04 and no workbook")); err == nil {
 		t.Error("an archive that is no workbook was read")
+	}
+}
+
+// A text that no cell may hold, however often it is shared and however small it is packed.
+func TestWorkbookWithALongText(t *testing.T) {
+	var b bytes.Buffer
+	w := zip.NewWriter(&b)
+	part, err := w.Create("xl/sharedStrings.xml")
+	if err != nil {
+		t.Fatal(err)
+	}
+	fmt.Fprintf(part, "<sst><si><t>%s</t></si></sst>", strings.Repeat("é", mostInCell+1))
+	if err := w.Close(); err != nil {
+		t.Fatal(err)
+	}
+	var large *LargeWorkbookError
+	if _, err := Text("x.xlsx", "", b.Bytes()); !errors.As(err, &large) || !strings.Contains(err.Error(), "32767 characters in a cell") {
+		t.Errorf("a text of %d characters in a cell: %v", mostInCell+1, err)
+	}
+	if long, _ := longText(strings.NewReader("<t>" + strings.Repeat("é", mostInCell) + "</t>")); long {
+		t.Error("the longest text that a cell may hold is refused")
 	}
 }
 

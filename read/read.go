@@ -1,6 +1,17 @@
 // Package read knows what other programs print or save, and turns it into
 // sightings and facts. It goes by structure, since system tools speak the
 // user's language.
+//
+// What is believed when: a line of a program that is known is taken as that program means it, if
+// all of its form is that program's. Everything else becomes rows of cells (of tables, cards,
+// entries of configurations, attributes of pages, words between addresses), and package grid
+// says of the columns of a list what they hold, by what the cells of each look like, beside the
+// headings. Where two readings are close, the answer carries a question (Result.Questions), and
+// of what could open a port or switch a line on nothing is believed until it is answered.
+//
+// What looks like a MAC address or an address of the site, and stands nowhere in the result, is
+// told as not understood: the ledger goes through the text once more and knows nothing of how it
+// was read.
 package read
 
 import (

@@ -28,7 +28,7 @@ func (r *reader) sent(l line) bool {
 		return false
 	}
 	f := ForwardLine{Enabled: !offShape.MatchString(l.text), From: []string{}, Source: r.source, Line: r.lineOf(l.number)}
-	outside, address, inside, rest := "", "", "", l.text
+	var outside, address, inside, rest string
 	if m := listedShape.FindStringSubmatch(l.text); m != nil {
 		f.Protocol, outside, address, inside, f.Name = protocolOf(m[1]), m[3]+m[4], m[6], m[7], m[5]
 		words := strings.Fields(m[2])

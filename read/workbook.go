@@ -1,7 +1,9 @@
 package read
 
 import (
+	"archive/zip"
 	"fmt"
+	"io"
 	"os"
 	"strings"
 
@@ -29,6 +31,9 @@ func (e *LargeWorkbookError) Error() string {
 
 // workbook reads the sheets of a spreadsheet (ISO/IEC 29500) as tables, row by row.
 func (r *reader) workbook(data string) (Result, error) {
+	if err := r.longTexts(data); err != nil {
+		return blank(), err
+	}
 	dir, err := os.MkdirTemp("", "vestpin-workbook-") // what is unpacked beside memory goes with it
 	if err != nil {
 		return blank(), err
@@ -61,6 +66,64 @@ func (r *reader) workbook(data string) (Result, error) {
 		out = Join(out, one.out)
 	}
 	return out, nil
+}
+
+// mostInCell is how many characters a cell may hold (ISO/IEC 29500-1, 18.4.12).
+const mostInCell = 32767
+
+// longTexts refuses a workbook with a text that no cell may hold: thousands of cells can share
+// one, and each would be made of it.
+func (r *reader) longTexts(data string) error {
+	archive, err := zip.NewReader(strings.NewReader(data), int64(len(data)))
+	if err != nil {
+		return nil // it is told when it is opened
+	}
+	left := int64(largestWorkbook)
+	for _, f := range archive.File {
+		if !strings.HasSuffix(strings.ToLower(f.Name), ".xml") {
+			continue
+		}
+		in, err := f.Open()
+		if err != nil {
+			return nil
+		}
+		long, n := longText(io.LimitReader(in, left))
+		in.Close()
+		if long {
+			return &LargeWorkbookError{fmt.Sprintf("at most %d characters in a cell (%s)", mostInCell, f.Name)}
+		}
+		if left -= n; left <= 0 {
+			return nil // it is refused for its size
+		}
+	}
+	return nil
+}
+
+// longText reports whether XML has a text between two tags that is longer than a cell may hold,
+// and how many bytes were read.
+func longText(in io.Reader) (long bool, read int64) {
+	buffer := make([]byte, 64<<10)
+	run := 0
+	inTag := false
+	for {
+		n, err := in.Read(buffer)
+		read += int64(n)
+		for _, c := range buffer[:n] {
+			switch {
+			case c == '<':
+				inTag, run = true, 0
+			case c == '>':
+				inTag, run = false, 0
+			case !inTag && c&0xc0 != 0x80: // the first byte of a character
+				if run++; run > mostInCell {
+					return true, read
+				}
+			}
+		}
+		if err != nil {
+			return false, read
+		}
+	}
 }
 
 // cellRoom is how many cells and how much text may still come.

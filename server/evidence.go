@@ -75,13 +75,20 @@ type RefusedFile struct {
 // mostFindings is how many findings are sent; all are counted.
 const mostFindings = 2000
 
+// ahead is how far a sender's clock may go before ours.
+const ahead = 24 * time.Hour
+
 func (s *server) readEvidence(ctx context.Context, in *struct {
 	SiteID
 	Files
 	At string `query:"at" doc:"When, RFC 3339"`
 }) (*struct{ Body Preview }, error) {
-	if _, err := time.Parse(time.RFC3339, in.At); in.At != "" && err != nil {
+	at, err := time.Parse(time.RFC3339, in.At)
+	if in.At != "" && err != nil {
 		return nil, huma.Error422UnprocessableEntity("The time of the evidence is no time.", &huma.ErrorDetail{Location: "query.at", Message: "Want a time such as 2026-11-23T09:42:00Z (RFC 3339).", Value: in.At})
+	}
+	if at.After(time.Now().Add(ahead)) {
+		return nil, huma.Error422UnprocessableEntity("The evidence is dated in the future: the clock of this computer or of its sender is wrong.", &huma.ErrorDetail{Location: "query.at", Message: "Want a time at most a day ahead.", Value: in.At})
 	}
 	st, err := s.store.Get(ctx, in.ID)
 	if err != nil {

@@ -1,0 +1,141 @@
+package read
+
+import (
+	"regexp"
+	"slices"
+	"strings"
+
+	"golang.org/x/net/html"
+	"golang.org/x/net/html/atom"
+
+	"vestpin/read/grid"
+)
+
+// cutAddress is an address whose numbers stand in fields of their own.
+var cutAddress = regexp.MustCompile(`^\d{1,3}(\.\d{1,3}){3}$`)
+
+// saysOf gives what an element of a form or a picture says; whole if that is all of it.
+func saysOf(n *html.Node) (text string, whole bool) {
+	on := func(yes bool) string {
+		if yes {
+			return "[x]"
+		}
+		return "[ ]"
+	}
+	has := func(key string) bool {
+		return slices.ContainsFunc(n.Attr, func(a html.Attribute) bool { return a.Key == key })
+	}
+	for _, key := range []string{"aria-checked", "aria-pressed"} {
+		if v := attr(n, key); v == "true" || v == "false" {
+			return on(v == "true"), true
+		}
+	}
+	switch n.DataAtom {
+	case atom.Input:
+		switch attr(n, "type") {
+		case "hidden", "password", "submit", "button", "reset", "image":
+			return "", true
+		case "checkbox":
+			return on(has("checked")), true
+		case "radio":
+			if has("checked") {
+				return attr(n, "value"), true
+			}
+			return "", true
+		}
+		return attr(n, "value"), true
+	case atom.Img:
+		around := n.Parent
+		for around != nil && (around.DataAtom == atom.A || around.DataAtom == atom.Span) {
+			around = around.Parent
+		}
+		if around == nil || strings.TrimSpace(innerText(around, 100)) != "" {
+			return "", true // it only goes with words
+		}
+		if text = attr(n, "alt"); text == "" {
+			text = attr(n, "title")
+		}
+		return text, true
+	case atom.Select:
+		for c := range n.Descendants() {
+			if c.DataAtom == atom.Option && slices.ContainsFunc(c.Attr, func(a html.Attribute) bool { return a.Key == "selected" }) {
+				return strings.Join(strings.Fields(innerText(c, 200)), " "), true
+			}
+		}
+		return "", true
+	}
+	return "", false
+}
+
+// labelled takes a label around a field apart. Of a choice only what is chosen counts.
+func labelled(n *html.Node) (label, value string, ok bool) {
+	var words []string
+	var values []string
+	for c := range n.Descendants() {
+		if c.Type == html.TextNode {
+			if len(values) == 0 || strings.TrimSpace(label) == "" {
+				words = append(words, c.Data)
+			}
+			continue
+		}
+		if c.DataAtom != atom.Input && c.DataAtom != atom.Select {
+			continue
+		}
+		said, _ := saysOf(c)
+		if attr(c, "type") == "radio" {
+			return "", said, true
+		}
+		ok = true
+		if said != "" {
+			values = append(values, said)
+		}
+		label = strings.Join(strings.Fields(strings.Join(words, " ")), " ")
+	}
+	if label == "" {
+		label = strings.Join(strings.Fields(strings.Join(words, " ")), " ")
+	}
+	return label, strings.Join(slices.Compact(values), "-"), ok
+}
+
+// attributes reads the children of an element that say in their attributes of which device they
+// are, as a list, and gives them.
+func (p *pager) attributes(n *html.Node) map[*html.Node]bool {
+	var head []string
+	var rows []rawRow
+	done := map[*html.Node]bool{}
+	for c := n.FirstChild; c != nil; c = c.NextSibling {
+		if c.Type != html.ElementNode || p.macs[c] > 0 || !slices.ContainsFunc(c.Attr, func(a html.Attribute) bool { return a.Key != "id" && grid.LooksMAC(a.Val) }) {
+			continue
+		}
+		p.mark(c)
+		values := map[string]string{"text": strings.Join(strings.Fields(innerText(c, 300)), " ")}
+		for _, a := range c.Attr {
+			key := strings.TrimPrefix(a.Key, "data-")
+			if key != lineMark && a.Key != lineMark && key != "class" && key != "style" && key != "href" && len(head) < mostSpanned {
+				values[key] = a.Val
+			}
+		}
+		for _, key := range sortedKeys(values) {
+			if !slices.Contains(head, key) {
+				head = append(head, key)
+			}
+		}
+		row := rawRow{grid.Row{Line: p.number(p.at), Cells: make([]string, len(head))}, line{}}
+		for k, key := range head {
+			row.Cells[k] = values[key]
+		}
+		row.line = scan(row.Line, strings.Join(row.Cells, "  "))
+		rows, done[c] = append(rows, row), true
+	}
+	if len(rows) == 0 {
+		return nil
+	}
+	for i := range rows {
+		rows[i].Cells = append(rows[i].Cells, make([]string, len(head)-len(rows[i].Cells))...)
+	}
+	p.endLine()
+	title := p.title()
+	p.layout(true)
+	p.reader.table(title, head, rows, uncut, false)
+	return done
+}
