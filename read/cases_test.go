@@ -3,6 +3,7 @@ package read
 import (
 	"encoding/json"
 	"fmt"
+	"iter"
 	"os"
 	"path/filepath"
 	"slices"
@@ -84,31 +85,43 @@ func (n *tally) hold(e truth, r Result) (faults []string) {
 	return faults
 }
 
-// Files as they come, with the truth beside each.
-func TestCases(t *testing.T) {
-	files, err := filepath.Glob("testdata/cases/*.expect.json")
+// truths gives the files of a folder that have their truth beside them, with what was read of each.
+func truths(t *testing.T, dir string) iter.Seq2[truth, Result] {
+	files, err := filepath.Glob(dir + "/*.expect.json")
 	if err != nil || len(files) < 100 {
 		t.Fatalf("%d files, %v", len(files), err)
 	}
+	return func(yield func(truth, Result) bool) {
+		for _, file := range files {
+			text, err := os.ReadFile(file)
+			if err != nil {
+				t.Fatal(err)
+			}
+			var e truth
+			if err := json.Unmarshal(text, &e); err != nil {
+				t.Fatalf("%s: %v", file, err)
+			}
+			if e.As == "port-list" {
+				continue
+			}
+			data, err := os.ReadFile(filepath.Join(dir, e.File))
+			if err != nil {
+				t.Fatal(err)
+			}
+			r, err := Text(e.File, e.As, data)
+			if err != nil {
+				t.Errorf("%s: %v", e.File, err)
+			} else if !yield(e, r) {
+				return
+			}
+		}
+	}
+}
+
+// Files as they come, with the truth beside each.
+func TestCases(t *testing.T) {
 	var n tally
-	for _, file := range files {
-		text, err := os.ReadFile(file)
-		if err != nil {
-			t.Fatal(err)
-		}
-		var e truth
-		if err := json.Unmarshal(text, &e); err != nil {
-			t.Fatalf("%s: %v", file, err)
-		}
-		data, err := os.ReadFile(filepath.Join("testdata/cases", e.File))
-		if err != nil {
-			t.Fatal(err)
-		}
-		r, err := Text(e.File, "", data)
-		if err != nil {
-			t.Errorf("%s: %v", e.File, err)
-			continue
-		}
+	for e, r := range truths(t, "testdata/cases") {
 		for _, f := range n.hold(e, r) {
 			t.Logf("%s: %s", e.File, f)
 		}
@@ -155,37 +168,13 @@ func spoken(protocol, outside, address, inside string) (out []string) {
 // Pages, lists, notes and configurations that were written by others, with the truth beside
 // each: how many devices and forwards are right, how many wrong, and none lost without a word.
 func TestPages(t *testing.T) {
-	files, err := filepath.Glob("testdata/pages/*.expect.json")
-	if err != nil || len(files) < 100 {
-		t.Fatalf("%d files, %v", len(files), err)
-	}
 	var n tally
 	wanted, right, wrong, silent := 0, 0, 0, 0
-	for _, file := range files {
-		text, err := os.ReadFile(file)
-		if err != nil {
-			t.Fatal(err)
-		}
-		var e truth
-		if err := json.Unmarshal(text, &e); err != nil {
-			t.Fatalf("%s: %v", file, err)
-		}
-		if e.As == "port-list" {
-			continue
-		}
-		data, err := os.ReadFile(filepath.Join("testdata/pages", e.File))
-		if err != nil {
-			t.Fatal(err)
-		}
-		r, err := Text(e.File, e.As, data)
-		if err != nil {
-			t.Errorf("%s: %v", e.File, err)
-			continue
-		}
+	for e, r := range truths(t, "testdata/pages") {
 		for _, f := range n.hold(e, r) {
 			t.Logf("%s: %s", e.File, f)
 		}
-		true7, said := map[string]bool{}, map[string]ForwardLine{}
+		is, said := map[string]bool{}, map[string]ForwardLine{}
 		for _, f := range r.Forwards {
 			for _, p := range spoken(string(f.Protocol), f.Outside.String(), f.Address.String(), f.Inside.String()) {
 				said[p] = f
@@ -194,7 +183,7 @@ func TestPages(t *testing.T) {
 		for k, w := range append(e.Forwards, e.OptForwards...) {
 			all, some := true, false
 			for _, p := range spoken(w[0].(string), w[1].(string), w[2].(string), w[3].(string)) {
-				true7[p] = true
+				is[p] = true
 				f, have := said[p]
 				if have && (f.Enabled != w[4].(bool) || !slices.Contains(strings.Split(w[5].(string), "|"), strings.Join(f.From, ","))) {
 					wrong++
@@ -213,7 +202,7 @@ func TestPages(t *testing.T) {
 			}
 		}
 		for p, f := range said {
-			if !true7[p] && !e.NoForwards {
+			if !is[p] && !e.NoForwards {
 				wrong++
 				t.Logf("%s: came, is none: %+v", e.File, f)
 			}

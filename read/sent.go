@@ -18,13 +18,14 @@ var (
 	bothShape   = regexp.MustCompile(`(?i)\btcp\s*[&+/,|]\s*udp\b|\budp\s*[&+/,|]\s*tcp\b|\btcp (?:and|und|et|y|e) udp\b`)
 	fromShape   = regexp.MustCompile(`(?i)\b(?:from|src|source|remote|only|von|nur|de|da|desde|allow)\b[ =:]*(\d+\.\d+\.\d+\.\d+(?:/\d+)?)`)
 	saidShape   = regexp.MustCompile(`'([^']*)'|"([^"]*)"`)
+	deniedShape = regexp.MustCompile(`(?i)\b(?:not|never|don't|no longer|nicht|kein\w*|niet|pas|nunca|nigdy|instead of|was)\b`)
 	offShape    = regexp.MustCompile(`(?i)^\s*(?:#|;|//|!)|\b(?:disabled|off|inactive|inaktiv|désactivé|deaktiviert|paused)\b`)
 )
 
 // sent reads a line that tells by signs where a port goes. Who may connect must be plain: any
 // other address on the line makes it one that nobody understands.
 func (r *reader) sent(l line) bool {
-	if len(l.macs) > 0 || len(l.addrs) == 0 || len(l.text) > 400 {
+	if len(l.macs) > 0 || len(l.addrs) == 0 || len(l.text) > 400 || !protoShape.MatchString(l.text) && !strings.Contains(l.text, "DNAT") || deniedShape.MatchString(l.text) {
 		return false
 	}
 	f := ForwardLine{Enabled: !offShape.MatchString(l.text), From: []string{}, Source: r.source, Line: r.lineOf(l.number)}
