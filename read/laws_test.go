@@ -269,3 +269,52 @@ func TestDevicesByStructure(t *testing.T) {
 		t.Errorf("%+v", n)
 	}
 }
+
+// What a list leaves open is asked, and nothing is believed that hangs on it; what has no doubt
+// is not asked.
+func TestWhatIsAsked(t *testing.T) {
+	const head = "Name\tProtocol\tOutside port\tAddress\tInside port\tStatus\n"
+	row := func(n int, rest string) string {
+		return fmt.Sprintf("door %d\ttcp\t80%d\t10.48.16.%d\t80\t%s\n", n, 20+n, 20+n, rest)
+	}
+	for name, c := range map[string]struct {
+		text      string
+		questions int
+		forwards  string // on, and who may connect
+		devices   string
+		told      string
+	}{
+		"ports that are close":        {"Zul\tProtocol\tMorr\tVant\tPort\na\tTCP\t9101\t10.48.16.40\t9102\nb\tTCP\t9201\t10.48.16.41\t9200\n", 1, "", "", "9101"},
+		"words that nobody knows":     {head + row(1, "zelt") + row(2, "quark"), 1, "false[] false[]", "", ""},
+		"one of two words is known":   {head + row(1, "yes") + row(2, "quark"), 0, "true[] false[]", "", ""},
+		"ticks and blanks":            {head + row(1, "✔") + row(2, ""), 0, "true[] false[]", "", ""},
+		"off, and blanks":             {head + row(1, "disabled") + row(2, ""), 0, "false[] true[]", "", ""},
+		"a column of what is off":     {strings.Replace(head, "Status", "Disabled", 1) + row(1, "yes") + row(2, "no"), 0, "false[] true[]", "", ""},
+		"senders by a name":           {strings.Replace(head, "Status", "Source", 1) + row(1, "office") + row(2, "any"), 0, "true[]", "", "office"},
+		"senders below no heading":    {strings.Replace(head, "Status", "Kram", 1) + row(1, "198.51.100.7") + row(2, "any"), 0, "true[198.51.100.7] true[]", "", ""},
+		"a line with two addresses":   {"tcp 8021 -> 10.48.16.21:80 198.51.100.9 or so\n", 0, "", "", "8021"},
+		"a line that says no":         {"do not forward tcp 8021 -> 10.48.16.21:80\n", 0, "", "", "8021"},
+		"a line with its sender":      {"tcp 8021 -> 10.48.16.21:80 from 198.51.100.9\n", 0, "true[198.51.100.9]", "", ""},
+		"a radio's own MAC address":   {"SSID\tBSSID\tChannel\nshop\t00:00:5e:00:53:21\t6\nyard\t00:00:5e:00:53:22\t11\n", 0, "", "", "00:00:5e:00:53:21"},
+		"a MAC address with blanks":   {"written on the box is 00 00 5e 00 53 21\n", 0, "", "", "00 00 5e 00 53 21"},
+		"one network and short ones":  {"Barn, 10.48.16.0/24\nrec .20 00:00:5e:00:53:21\ngate .21 00:00:5e:00:53:22\n", 0, "", "10.48.16.20 10.48.16.21", ""},
+		"two networks and short ones": {"Barn, 10.48.16.0/24, house 10.48.17.0/24\nrec .20 00:00:5e:00:53:21\ngate .21 00:00:5e:00:53:22\n", 1, "", "invalid IP invalid IP", ""},
+		"default is a name":           {"default rack 10.48.16.9\n", 0, "", "", "10.48.16.9"},
+		"an address out there":        {"J. Sample | Quay | 198.51.100.80 | x\nK. Sample | Quay | 198.51.100.81 | x\n", 0, "", "", "198.51.100.80"},
+	} {
+		r, err := Text("x", "", []byte(c.text))
+		if err != nil {
+			t.Fatal(err)
+		}
+		var forwards, devices []string
+		for _, f := range r.Forwards {
+			forwards = append(forwards, fmt.Sprintf("%v%v", f.Enabled, f.From))
+		}
+		for _, s := range r.Sightings {
+			devices = append(devices, s.Address.String())
+		}
+		if len(r.Questions) != c.questions || strings.Join(forwards, " ") != c.forwards || strings.Join(devices, " ") != c.devices || r.Facts.Gateway.IsValid() || !slices.ContainsFunc(append(r.Unread, Unread{}), func(u Unread) bool { return c.told == "" || strings.Contains(u.Text, c.told) }) {
+			t.Errorf("%s: %d questions, forwards %q, devices %q, told %+v", name, len(r.Questions), forwards, devices, r.Unread)
+		}
+	}
+}

@@ -233,7 +233,8 @@ func within(text string, from, to int, found func(from, to int)) {
 			sep = "-"
 		}
 		parts := strings.Split(word, sep)
-		if tail := strings.Join(parts[len(parts)-6:], sep); grid.LooksMAC(tail) {
+		label := parts[len(parts)-7]
+		if tail := strings.Join(parts[len(parts)-6:], sep); grid.LooksMAC(tail) && strings.ContainsFunc(label, func(c rune) bool { return c > 0x7f || !isHex(byte(c)) }) { // else the end of a DUID
 			found(to-len(tail), to)
 			return
 		}
