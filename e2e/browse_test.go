@@ -142,10 +142,11 @@ const finder = `const find = (want) => [...document.querySelectorAll("[role=menu
   .find((el) => (el.getAttribute("aria-label") || el.innerText || "").trim().startsWith(want));
 const item = (el) => el.getAttribute("role")?.startsWith("menuitem")`
 
-// Fill types into the field with that label, in place of what stands there.
+// Fill types into the field with that label, in place of what stands there. A dialog that has
+// just opened takes the focus first.
 func Fill(label, text string) Step {
 	return chromedp.Steps(
-		Wait(fmt.Sprintf(`(() => { %s; const el = field(%q); if (!el) return false; el.focus(); el.select?.(); return document.activeElement === el })()`, fields, label)),
+		Wait(fmt.Sprintf(`(() => { %s; const el = field(%q); const dialog = el?.closest("[role$=dialog]"); if (!el || dialog && !dialog.contains(document.activeElement)) return false; el.focus(); el.select?.(); return document.activeElement === el })()`, fields, label)),
 		chromedp.KeyEvent(text),
 	)
 }
