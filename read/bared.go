@@ -26,8 +26,11 @@ func bared(text string) string {
 	if len(text) > longest {
 		return text
 	}
+	whole := text
 	if text[0] == '[' || text[0] == '(' || text[0] >= '0' && text[0] <= '9' {
-		text = chatShape.ReplaceAllString(text, "")
+		if text = chatShape.ReplaceAllString(text, ""); strings.TrimSpace(text) == "" {
+			return whole // it says nothing else
+		}
 	}
 	if strings.Contains(text, "....") || strings.Contains(text, "· ·") || strings.Contains(text, "····") || strings.Contains(text, "____") {
 		if strings.Contains(text, "__]") {

@@ -141,6 +141,18 @@ func TestSamplesOfRealPrograms(t *testing.T) {
 
 func FuzzText(f *testing.F) {
 	f.Add([]byte("10.48.16.20 dev eth0 lladdr 00:00:5e:00:53:21 STALE\n1795431600 00:00:5e:00:53:21 10.48.16.112 rec *\na\t10.48.16.20\t00:00:5e:00:53:21\n   x. . : 10.0.0.1\n   y. . : 255.0.0.0"))
+	for _, dir := range []string{"testdata/cases", "testdata/pages"} { // what it is given grows with what is read
+		files, err := os.ReadDir(dir)
+		if err != nil {
+			f.Fatal(err)
+		}
+		for _, file := range files {
+			if data, err := os.ReadFile(filepath.Join(dir, file.Name())); err == nil && len(data) < 4000 && !strings.HasSuffix(file.Name(), ".expect.json") {
+				f.Add(data)
+			}
+		}
+	}
+	f.Add([]byte("[14.05.24, 09:12:03] Ana: \n"))
 	f.Fuzz(func(t *testing.T, data []byte) {
 		r, err := Text("x", "", data)
 		if err != nil {
