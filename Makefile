@@ -59,7 +59,7 @@ test: tools build lint
 	go test -p 2 -timeout 20m ./core/...
 	CGO_ENABLED=1 go test -race -run SideBySide ./core/snag  # what one view is asked by several at once
 	VESTPIN_BROWSER=require go test -p 1 -timeout 20m $$(go list ./... | grep -v vestpin/core)  # one after the other: the browser and the figures want the machine to themselves
-	@for f in $(FUZZ); do go test -run '^$$' -fuzz "^$${f#*:}$$" -fuzztime 5s ./$${f%:*} || exit 1; done
+	@for f in $(FUZZ); do go test -run '^$$' -fuzz "^$${f#*:}$$" -fuzztime 5s -fuzzminimizetime 10x ./$${f%:*} || exit 1; done
 
 # The storms of the tests, for ten minutes.
 storm: build

@@ -84,7 +84,7 @@ func withoutComments(text string) string {
 		default:
 			continue
 		}
-		if b[i] == '#' && !inString || b[i] == '/' && !inString {
+		if !inString && (b[i] == '#' || b[i] == '/') { // beyond the end only in a string
 			if end < 0 {
 				end = len(b) - i
 			}
