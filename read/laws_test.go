@@ -318,3 +318,17 @@ func TestWhatIsAsked(t *testing.T) {
 		}
 	}
 }
+
+// What is beyond the bound of what is told is counted all the same.
+func TestAllThatIsMissedIsCounted(t *testing.T) {
+	noise := strings.Repeat("nobody reads this, 7\n", MostUnread+50)
+	before, err := Text("x", "", []byte(noise))
+	if err != nil {
+		t.Fatal(err)
+	}
+	// A comment is passed by, and the address in it is not.
+	after, err := Text("x", "", []byte(noise+"# 10.48.16.77 was here\n"))
+	if err != nil || after.Missed != before.Missed+1 || len(after.Unread) != MostUnread {
+		t.Errorf("%d missed, then %d; %d told, %v", before.Missed, after.Missed, len(after.Unread), err)
+	}
+}

@@ -131,14 +131,14 @@ func (l *ledger) has(word string) bool {
 
 // tells reports whether a word is told as not understood already, on that line.
 func (r *reader) tells(number int, word string) bool {
-	if len(r.out.Unread) == MostUnread && r.out.Unread[MostUnread-1].Line < number {
-		return true // it was counted, or something near it
-	}
 	i, _ := slices.BinarySearchFunc(r.missed, number, func(n, want int) int { return n - want })
 	if i == len(r.missed) || r.missed[i] != number {
 		return false
 	}
-	return r.from == nil || slices.ContainsFunc(r.out.Unread, func(u Unread) bool { return u.Line == number && strings.Contains(u.Text, word) })
+	if r.from == nil || len(r.out.Unread) == MostUnread { // of a page a line may be long; beyond the bound it is counted
+		return true
+	}
+	return slices.ContainsFunc(r.out.Unread, func(u Unread) bool { return u.Line == number && strings.Contains(u.Text, word) })
 }
 
 // shown is what is shown of a text, and where it ends there.
