@@ -332,3 +332,25 @@ func TestAllThatIsMissedIsCounted(t *testing.T) {
 		t.Errorf("%d missed, then %d; %d told, %v", before.Missed, after.Missed, len(after.Unread), err)
 	}
 }
+
+// Of a list that is longer than what its columns are judged by, each row says whether it is on.
+func TestSwitchesOfALongList(t *testing.T) {
+	var b strings.Builder
+	b.WriteString("Name\tProtocol\tOutside port\tAddress\tInside port\tStatus\n")
+	for i := range 3001 {
+		state := "enabled"
+		if i == 7 || i == 2999 {
+			state = "disabled"
+		}
+		fmt.Fprintf(&b, "n%d\ttcp\t%d\t10.48.%d.%d\t80\t%s\n", i, 10000+i, i/250, 1+i%250, state)
+	}
+	r, err := Text("x", "", []byte(b.String()))
+	if err != nil || len(r.Forwards) != 3001 {
+		t.Fatalf("%d forwards, %v", len(r.Forwards), err)
+	}
+	for i, f := range r.Forwards {
+		if f.Enabled != (i != 7 && i != 2999) {
+			t.Errorf("row %d: on is %v", i, f.Enabled)
+		}
+	}
+}

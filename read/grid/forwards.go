@@ -269,26 +269,47 @@ func switchOf(text string) int {
 	return sum
 }
 
+// switches is what the cells of a column mean that says which lines are on.
+type switches struct {
+	is      map[string]bool // by what a cell says
+	unknown []string        // what nobody knows
+	off     bool            // the column says what is off
+	blank   bool            // what is on has nothing there
+	chosen  bool            // a person said what means on; all else is off
+}
+
 // switchesOf says of each text in a column whether it is on: where one of two is known, the
-// other is its opposite. It also gives those of which nobody knows.
-func switchesOf(texts []string, blanks bool) (on map[string]bool, unknown []string) {
-	on = map[string]bool{}
-	for _, t := range texts {
+// other is its opposite. A blank is on where the others say off, as a column of what is off has
+// it, and off beside ticks.
+func switchesOf(c column) switches {
+	s := switches{is: map[string]bool{}, off: c.off}
+	seen := map[bool]bool{}
+	for _, t := range c.texts {
 		if v := switchOf(t); v != 0 {
-			on[t] = v > 0
-		} else if !slices.Contains(unknown, t) {
-			unknown = append(unknown, t)
+			s.is[t] = (v > 0) != s.off
+			seen[s.is[t]] = true
+		} else if !slices.Contains(s.unknown, t) {
+			s.unknown = append(s.unknown, t)
 		}
 	}
-	values := map[bool]bool{}
-	for _, v := range on {
-		values[v] = true
+	if len(s.unknown) == 1 && len(seen) == 1 && c.filled == c.rows {
+		s.is[s.unknown[0]], s.unknown = seen[false], nil
 	}
-	if len(unknown) == 1 && len(values) == 1 && !blanks {
-		on[unknown[0]] = values[false]
-		return on, nil
+	s.blank = !seen[true]
+	return s
+}
+
+// on reports whether a cell means that its line is on; what nobody knows does not.
+func (s switches) on(text string) bool {
+	is, known := s.is[text]
+	switch {
+	case known || s.chosen:
+		return is
+	case text == "":
+		return s.blank
 	}
-	return on, unknown
+	v := switchOf(text) // of a list whose columns were judged by some of its rows
+	return v != 0 && (v > 0) != s.off
 }
 
 // Forward is what a row says of a port forward: one line of a router's page as it stands.
@@ -384,12 +405,9 @@ func (r Reading) Forward(row Row) (Forward, bool) {
 		}
 		f.From = append(f.From, from...)
 	}
-	switch on, known := r.on[text[Enabled]]; {
-	case known:
-		f.Enabled = on
-	case slices.Contains(r.Roles, Enabled) && r.on != nil:
-		f.Enabled = false // nobody knows, and it is asked
-	case switchOf(text[State]) < 0:
+	if slices.Contains(r.Roles, Enabled) {
+		f.Enabled = r.on.on(text[Enabled])
+	} else if switchOf(text[State]) < 0 {
 		f.Enabled = false
 	}
 	return f, true

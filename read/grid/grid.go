@@ -5,7 +5,6 @@
 package grid
 
 import (
-	"maps"
 	"net/netip"
 	"slices"
 	"strings"
@@ -105,7 +104,7 @@ type Reading struct {
 	// Questions are what nobody can tell from the list. Until they are answered nothing is
 	// believed that hangs on them.
 	Questions []Question
-	on        map[string]bool // of forwards: by what the cell says, whether it is on
+	on        switches // of forwards
 	splits    []split
 	reserved  bool
 }
@@ -172,22 +171,13 @@ func Read(t Table, set []Role) Reading {
 	if r.Is != OfForwards {
 		r.Questions = nil
 	} else if at := slices.Index(r.Roles, Enabled); at >= 0 {
-		c := columns[at]
-		var unknown []string
-		if r.on, unknown = switchesOf(c.texts, c.filled < c.rows); on != "" {
-			for _, t := range append(c.texts, "") {
-				r.on[t] = t == on
-			}
-		} else if len(unknown) > 0 {
-			r.Questions = append(r.Questions, Question{Columns: []int{at}, Words: unknown})
+		if on == "" {
+			r.on = switchesOf(columns[at])
+		} else {
+			r.on = switches{is: map[string]bool{on: true}, chosen: true}
 		}
-		if whole := fold(r.Head[at]); known().cells[whole]&isNo != 0 && on == "" { // a column "disabled"
-			for t, is := range r.on {
-				r.on[t] = !is
-			}
-		}
-		if c.filled < c.rows && on == "" { // an empty box beside ticks, or what is on unless it says off
-			r.on[""] = !slices.Contains(slices.Collect(maps.Values(r.on)), true)
+		if len(r.on.unknown) > 0 {
+			r.Questions = append(r.Questions, Question{Columns: []int{at}, Words: r.on.unknown})
 		}
 	}
 	r.reserved = r.Is == OfReservations
