@@ -338,9 +338,9 @@ func TestSwitchesOfALongList(t *testing.T) {
 	var b strings.Builder
 	b.WriteString("Name\tProtocol\tOutside port\tAddress\tInside port\tStatus\n")
 	for i := range 3001 {
-		state := "enabled"
+		state := "disabled"
 		if i == 7 || i == 2999 {
-			state = "disabled"
+			state = "enabled"
 		}
 		fmt.Fprintf(&b, "n%d\ttcp\t%d\t10.48.%d.%d\t80\t%s\n", i, 10000+i, i/250, 1+i%250, state)
 	}
@@ -349,7 +349,7 @@ func TestSwitchesOfALongList(t *testing.T) {
 		t.Fatalf("%d forwards, %v", len(r.Forwards), err)
 	}
 	for i, f := range r.Forwards {
-		if f.Enabled != (i != 7 && i != 2999) {
+		if f.Enabled != (i == 7 || i == 2999) {
 			t.Errorf("row %d: on is %v", i, f.Enabled)
 		}
 	}
