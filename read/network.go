@@ -2,18 +2,11 @@ package read
 
 import (
 	"net/netip"
-	"regexp"
 	"slices"
 
 	"vestpin/core/ipv4"
 	"vestpin/core/site"
 	"vestpin/read/grid"
-)
-
-// The ends of a range as pages of settings name them.
-var (
-	firstOf = regexp.MustCompile(`(?i)\b(?:start|first|from|begin\w*|low\w*|anfang\w*|von|erste\w*|d[ée]but|premi[eè]re|inicio|inicial|primera|inizio|iniziale|eerste|begin|pocz[aą]tk\w*|od|f[öo]rsta|fr[åa]n|ba[sş]lang\w*|начал\w*)\b`)
-	lastOf  = regexp.MustCompile(`(?i)\b(?:end|last|to|until|stop|high\w*|ende?|bis|letzte\w*|fin|derni[eè]re|final|[uú]ltima|fine|finale|laatste|eind\w*|ko[nń]c\w*|do|sista|till|biti[sş]|конеч\w*)\b`)
 )
 
 // networkOf takes what a page of settings tells of the network: its range, mask, gateway and DNS
@@ -44,9 +37,9 @@ func (r *reader) networkOf(items []item) map[int]bool {
 			dns = append(dns, a)
 			used[i.line.number] = true
 		case !a.IsPrivate():
-		case firstOf.MatchString(i.label):
+		case grid.EndOf(i.label) < 0:
 			take(i, &first, a)
-		case lastOf.MatchString(i.label):
+		case grid.EndOf(i.label) > 0:
 			take(i, &last, a)
 		case slices.Contains(roles, grid.Gateway):
 			take(i, &gateway, a)

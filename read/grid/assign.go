@@ -31,15 +31,15 @@ type column struct {
 	end        int      // of a range: below zero its first, above its last, as the heading says
 	part       bool     // it is a part of what its cells say
 	off        bool     // the heading says that what is ticked is off
-	hint       float64  // of ports: above zero the heading says outside, below inside
+	side       float64  // of ports: above zero the heading says outside, below inside
 	hostlike   int      // cells such as a device names itself: one word, small letters, dashes
 }
 
 func profile(rows []Row, s split, head string) column {
 	c := column{rows: len(rows), nets: map[netip.Prefix]int{}, headed: strings.TrimSpace(head) != ""}
 	c.head, c.exact = Heading(head)
-	c.hint = sideOf(head)
-	c.part, c.end = s.part != 0, endOf(head)
+	c.side = sideOf(head)
+	c.part, c.end = s.part != 0, EndOf(head)
 	c.off = known().cells[fold(head)]&isNo != 0
 	texts := make(map[string]bool, len(rows))
 	forms, long := map[string]bool{}, 0

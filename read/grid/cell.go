@@ -37,13 +37,14 @@ const (
 	isUnit
 	isMonth
 	isReserved
-	isGone // of a scan: nobody answered
+	isGone   // of a scan: nobody answered
+	isAnyone // of who may connect: the whole outside
 	isText
 )
 
 // sorts are the groups of words.txt.
 var sorts = map[string]sort{
-	"nothing": isNothing, "state": isState, "yes": isYes, "no": isNo, "link": isLink, "ago": isAgo, "unit": isUnit, "month": isMonth, "maker": isMaker, "action": isAction, "protocol": isProtocol, "reserved": isReserved, "gone": isGone,
+	"nothing": isNothing, "state": isState, "yes": isYes, "no": isNo, "link": isLink, "ago": isAgo, "unit": isUnit, "month": isMonth, "maker": isMaker, "action": isAction, "protocol": isProtocol, "reserved": isReserved, "gone": isGone, "anyone": isAnyone,
 }
 
 var (

@@ -63,28 +63,19 @@ func assignPorts(columns []column, roles []Role, sure bool) []Question {
 	ports = runsOf(columns, roles, ports)
 	if len(ports) == 1 {
 		roles[ports[0]] = Outside
-		if c := columns[ports[0]]; c.side() < 0 {
+		if c := columns[ports[0]]; c.side < 0 {
 			roles[ports[0]] = Inside
-		} else if c.side() == 0 && c.says(Port) && !slices.Contains(roles, OutsideEnd) {
+		} else if c.side == 0 && c.says(Port) && !slices.Contains(roles, OutsideEnd) {
 			roles[ports[0]] = Port
 		}
 		return nil
 	}
 	target := slices.IndexFunc(roles, func(r Role) bool { return r == Target || r == Address || r == ReservedAddr })
-	out, in, most, next := -1, -1, -1e9, -1e9
+	out, in, most := -1, -1, -1e9
 	for _, o := range ports {
 		for _, i := range ports {
-			if o == i {
-				continue
-			}
-			if w := pairWorth(columns, o, i, target); w > most {
-				next = most
-				if out == i && in == o || out < 0 {
-					next = -1e9
-				}
+			if w := pairWorth(columns, o, i, target); o != i && w > most {
 				out, in, most = o, i, w
-			} else {
-				next = max(next, w)
 			}
 		}
 	}
@@ -104,7 +95,7 @@ func assignPorts(columns []column, roles []Role, sure bool) []Question {
 func runsOf(columns []column, roles []Role, ports []int) []int {
 	rising := func(a, b int) bool {
 		x, y := columns[a], columns[b]
-		if b != a+1 || x.says(OutsideEnd, InsideEnd) || x.side()*y.side() < 0 || len(x.numbers) != len(y.numbers) {
+		if b != a+1 || x.says(OutsideEnd, InsideEnd) || x.side*y.side < 0 || len(x.numbers) != len(y.numbers) {
 			return false
 		}
 		above := 0
@@ -116,7 +107,7 @@ func runsOf(columns []column, roles []Role, ports []int) []int {
 				above++
 			}
 		}
-		return above < len(x.numbers) || x.side() != 0 || len(ports) == 4 || x.end < 0
+		return above < len(x.numbers) || x.side != 0 || len(ports) == 4 || x.end < 0
 	}
 	var left []int
 	for k := 0; k < len(ports); k++ {
@@ -136,7 +127,7 @@ func runsOf(columns []column, roles []Role, ports []int) []int {
 // pairWorth is how much speaks for one column being the ports outside and another those inside.
 func pairWorth(columns []column, out, in, target int) float64 {
 	o, i := columns[out], columns[in]
-	w := 2*(o.side()-i.side()) + 1.5*(i.usual()-o.usual()) + 2*(i.repeated-o.repeated)
+	w := 2*(o.side-i.side) + 1.5*(i.usual()-o.usual()) + 2*(i.repeated-o.repeated)
 	if target >= 0 {
 		beside := func(c int) float64 {
 			if c-target == 1 || target-c == 1 {
@@ -162,12 +153,12 @@ func pairWorth(columns []column, out, in, target int) float64 {
 
 // The words with which headings part the first of a range from the last.
 var (
-	firstWord = regexp.MustCompile(`(?i)\b(?:start\w*|first|begin\w*|from|low\w*|von|anfang\w*|d[ée]but|inicio|inicial|inizio|iniziale|od|fr[åa]n|начал\w*)\b`)
-	lastWord  = regexp.MustCompile(`(?i)\b(?:end\w*|last|to|until|high\w*|bis|ende?|fin|final|fine|finale|eind\w*|do|till|конеч\w*)\b`)
+	firstWord = regexp.MustCompile(`(?i)\b(?:start\w*|first|begin\w*|from|low\w*|von|anfang\w*|erste\w*|d[ée]but|premi[eè]re|inicio|inicial|primera|inizio|iniziale|eerste|pocz[aą]tk\w*|od|f[öo]rsta|fr[åa]n|ba[sş]lang\w*|начал\w*)\b`)
+	lastWord  = regexp.MustCompile(`(?i)\b(?:end\w*|last|to|until|stop|high\w*|bis|ende?|letzte\w*|fin|derni[eè]re|final|[uú]ltima|fine|finale|laatste|eind\w*|ko[nń]c\w*|do|sista|till|biti[sş]|конеч\w*)\b`)
 )
 
-// endOf says of which end of a range a heading speaks: below zero the first, above the last.
-func endOf(head string) int {
+// EndOf says of which end of a range a heading speaks: below zero the first, above the last.
+func EndOf(head string) int {
 	head = spreadCamel(head)
 	switch first, last := firstWord.MatchString(head), lastWord.MatchString(head); {
 	case first && !last:
@@ -182,9 +173,6 @@ func endOf(head string) int {
 func (c column) porty() bool {
 	return c.share(isNumber|isPorts|isNothing) > 0.6 && c.count(isNumber|isPorts) > 0
 }
-
-// side is what the heading says of ports: above zero outside, below inside.
-func (c column) side() float64 { return c.hint }
 
 // usual is the share of the ports of a column on which devices answer by themselves.
 func (c column) usual() float64 {
@@ -227,7 +215,7 @@ func (c column) switches() bool {
 // sends reports whether a column says who may connect: mostly anyone, and some address or
 // network.
 func (c column) sends() bool {
-	if c.says(Gateway, DNS, Version, Password, Mask) || c.hint > 0 || c.part {
+	if c.says(Gateway, DNS, Version, Password, Mask) || c.side > 0 || c.part {
 		return false
 	}
 	if c.share(isAddress|isNetwork) > 0.9 && c.private == 0 {
@@ -415,13 +403,13 @@ func (r Reading) Forward(row Row) (Forward, bool) {
 
 // sendersIn reads who may connect: addresses, networks and ranges; none for anybody. Not known is
 // a word that could be the name of some.
-func sendersIn(text string) (from []string, known bool) {
+func sendersIn(text string) (from []string, plain bool) {
 	if text == "" || sortOf(text)&(isNothing|isProtocol) != 0 {
 		return nil, true
 	}
 	for _, w := range strings.FieldsFunc(text, func(c rune) bool { return c == ',' || c == ' ' || c == ';' || c == '\n' }) {
 		switch {
-		case w == "0.0.0.0" || strings.HasPrefix(w, "0.0.0.0/0") || sortOf(w)&(isNothing|isProtocol|isYes) != 0 || anyoneWords[strings.TrimRight(fold(w), "0123456789")]:
+		case w == "0.0.0.0" || strings.HasPrefix(w, "0.0.0.0/0") || sortOf(w)&(isNothing|isProtocol|isYes) != 0 || known().cells[strings.TrimRight(fold(w), "0123456789")]&isAnyone != 0:
 		case w[0] >= '0' && w[0] <= '9' && strings.Count(w, ".") >= 3:
 			from = append(from, w)
 		default:
@@ -430,9 +418,6 @@ func sendersIn(text string) (from []string, known bool) {
 	}
 	return from, true
 }
-
-// anyoneWords are what pages call the whole outside.
-var anyoneWords = map[string]bool{"wan": true, "internet": true, "external": true, "outside": true, "untrust": true, "public": true, "anywhere": true, "everyone": true, "anyone": true, "world": true, "red": true, "ppp": true, "pppoe": true, "extern": true, "everybody": true, "toutes": true, "tout": true, "tous": true, "alle": true, "jeder": true, "todas": true, "todos": true, "cualquiera": true, "tutte": true, "tutti": true, "qualsiasi": true, "iedereen": true, "wszyscy": true, "wszystkie": true, "kazdy": true, "kdokoli": true, "vsechny": true, "vse": true, "alla": true, "kaikki": true, "hepsi": true, "herkes": true, "qualquer": true, "все": true, "любой": true, "任意": true, "所有": true, "すべて": true, "全て": true, "모두": true, "모든": true, "ip": true, "host": true, "address": true}
 
 func ports(text string) (span.Ports, bool) {
 	p, err := span.ParsePorts(strings.NewReplacer(":", "-", "~", "-", " ", "").Replace(text))
