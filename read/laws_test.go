@@ -354,3 +354,15 @@ func TestSwitchesOfALongList(t *testing.T) {
 		}
 	}
 }
+
+// A list that a script packs into one long text is read whole.
+func TestLongPackedText(t *testing.T) {
+	var b strings.Builder
+	for i := range 200 {
+		fmt.Fprintf(&b, "<1>host-%d>10.48.16.%d>00:00:5e:00:53:%02x>LAN", i, i+1, i)
+	}
+	r, err := Text("x", "", []byte("<html><body><script>var list = \""+b.String()+"\";</script></body></html>"))
+	if err != nil || len(r.Sightings) != 200 || r.Sightings[7].Host != "host-7" || r.Missed > 0 {
+		t.Errorf("%d sightings, %d missed, %v", len(r.Sightings), r.Missed, err)
+	}
+}

@@ -98,12 +98,13 @@ func (p *pager) packed(text string) {
 			from, to = m[4], m[5]
 		}
 		value := strings.NewReplacer(`\n`, "\n", `\t`, "\t", `\/`, "/").Replace(text[from:to])
-		if len(scan(0, strings.Map(func(c rune) rune {
-			if strings.ContainsRune("~^|<>;,#@!", c) {
-				return ' '
+		macs := 0
+		tokens(value, func(from, to int) {
+			if grid.LooksMAC(value[from:to]) {
+				macs++
 			}
-			return c
-		}, value)).macs) < 2 {
+		})
+		if macs < 2 {
 			continue
 		}
 		for _, mark := range []string{"\n", "<", "~", "^", ";", "|", "#", "||", ",", "@", "!"} {
