@@ -285,7 +285,11 @@ func TestWhatIsAsked(t *testing.T) {
 		told      string
 	}{
 		"ports that are close":        {"Zul\tProtocol\tMorr\tVant\tPort\na\tTCP\t9101\t10.48.16.40\t9102\nb\tTCP\t9201\t10.48.16.41\t9200\n", 1, "", "", "9101"},
-		"words that nobody knows":     {head + row(1, "zelt") + row(2, "quark"), 1, "false[] false[]", "", ""},
+		"words that nobody knows":     {head + row(1, "zelt") + row(2, "quark"), 1, "", "", "zelt"},
+		"a word and its opposite":     {head + row(1, "zelt") + row(2, "nicht zelt"), 0, "true[] false[]", "", ""},
+		"a word of three is unknown":  {head + row(1, "on") + row(2, "off") + row(3, "quark"), 1, "true[] false[]", "", "quark"},
+		"the third protocol is both":  {strings.Replace(head, "Status", "Kram", 1) + strings.Replace(row(1, "x")+row(2, "x"), "door 2\ttcp", "door 2\tquark", 1), 0, "true[] true[]", "", ""},
+		"the third protocol is none":  {strings.Replace(head, "Status", "Kram", 1) + strings.Replace(row(1, "x")+row(2, "x"), "door 2\ttcp", "door 2\tGRE", 1), 0, "true[]", "", "GRE"},
 		"one of two words is known":   {head + row(1, "yes") + row(2, "quark"), 0, "true[] false[]", "", ""},
 		"ticks and blanks":            {head + row(1, "✔") + row(2, ""), 0, "true[] false[]", "", ""},
 		"off, and blanks":             {head + row(1, "disabled") + row(2, ""), 0, "false[] true[]", "", ""},

@@ -36,13 +36,13 @@ func (r *reader) ask(t grid.Table, reading grid.Reading, shape string) {
 			answers = append(answers, ListReading{column(out) + " is outside", fmt.Sprintf("%s outside goes to %s on the device.", cells[out], cells[in]), with(q.Columns, roles)})
 		}
 		if len(q.Roles) > 0 {
-			add("Which of two columns are the ports outside?", answers)
+			add("Which column holds the outside ports?", answers)
 			continue
 		}
 		for _, word := range q.Words {
 			answers = append(answers, ListReading{fmt.Sprintf("“%s” is on", cut(word)), fmt.Sprintf("All lines that say “%s” are on, all others off.", cut(word)), with(q.Columns, []grid.Role{grid.Role(grid.OnIs + word)})})
 		}
-		add("Which lines are on? What "+column(q.Columns[0])+" says is not known.", answers)
+		add("Which lines are on? The words in “"+column(q.Columns[0])+"” are not known.", answers)
 	}
 	if len(reading.Ask) > 0 {
 		var answers []ListReading

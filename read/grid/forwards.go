@@ -27,7 +27,7 @@ func assignPorts(columns []column, roles []Role, sure bool) []Question {
 		case c.share(isProtocolPort) > 0.5:
 			roles[i] = Service
 			likely = true
-		case c.share(isProtocol) > 0.6 && !c.says(Name, DeviceName) && (c.transports > 0 || c.says(Protocol)):
+		case !c.says(Name, DeviceName) && (c.says(Protocol) && c.share(isProtocol)+float64(c.transports) > 0 || c.transports > 0 && (c.share(isProtocol) > 0.6 || c.share(isProtocol) >= 0.5 && c.distinct <= 4 || both(c) != "")):
 			roles[i] = Protocol
 			likely = true
 		case c.says(Outside, Inside, Port) && c.porty():
@@ -242,7 +242,7 @@ func switchOf(text string) int {
 		return 0
 	}
 	folded := fold(text)
-	if v := of(known().cells[folded]); v != 0 {
+	if v := of(known().cells[folded] | known().cells[strings.TrimRight(folded, ".")]); v != 0 {
 		return v
 	}
 	sum := 0
@@ -283,22 +283,67 @@ func switchesOf(c column) switches {
 	if len(s.unknown) == 1 && len(seen) == 1 && c.filled == c.rows {
 		s.is[s.unknown[0]], s.unknown = seen[false], nil
 	}
+	if off, on, ok := opposites(s.unknown); ok && len(seen) == 0 {
+		s.is, s.unknown = map[string]bool{on: !c.off, off: c.off}, nil
+		seen[true] = true
+	}
 	s.blank = !seen[true]
 	return s
 }
 
-// on reports whether a cell means that its line is on; what nobody knows does not.
-func (s switches) on(text string) bool {
-	is, known := s.is[text]
+// opposites finds of two texts the one that is the other with a word or a beginning before it,
+// or behind it, that turns it into its opposite.
+func opposites(texts []string) (not, plain string, ok bool) {
+	if len(texts) != 2 {
+		return "", "", false
+	}
+	not, plain = texts[0], texts[1]
+	if len(not) < len(plain) {
+		not, plain = plain, not
+	}
+	long, short := fold(not), fold(plain)
+	rest, found := strings.CutSuffix(long, short)
+	if !found {
+		rest, found = strings.CutPrefix(long, short)
+	}
+	return not, plain, found && short != "" && known().nots[strings.TrimSpace(rest)]
+}
+
+// on reports whether a cell means that its line is on, and whether that is known.
+func (s switches) on(text string) (is, sure bool) {
+	is, said := s.is[text]
 	switch {
-	case known || s.chosen:
-		return is
+	case said || s.chosen:
+		return is, true
 	case text == "":
-		return s.blank
+		return s.blank, true
 	}
 	v := switchOf(text) // of a list whose columns were judged by some of its rows
-	return v != 0 && (v > 0) != s.off
+	return (v > 0) != s.off, v != 0
 }
+
+// both finds the word for TCP and UDP in a column of protocols: the only one beside them that
+// nobody knows, since the two are called so in every language.
+func both(c column) string {
+	other, known := "", false
+	for _, t := range c.texts {
+		switch p, ok := protocolIn(t); {
+		case ok:
+			known = known || p != site.Both
+		case other != "" && other != t, otherProtocols[fold(t)], sortOf(t) != isText:
+			return ""
+		default:
+			other = t
+		}
+	}
+	if !known {
+		return ""
+	}
+	return other
+}
+
+// otherProtocols are those that have no ports, or ports of their own (IANA).
+var otherProtocols = map[string]bool{"icmp": true, "icmpv6": true, "igmp": true, "gre": true, "esp": true, "ah": true, "ipip": true, "ip": true, "ipv6": true, "sctp": true, "dccp": true, "udplite": true, "ospf": true, "vrrp": true, "pim": true, "l2tp": true, "other": true}
 
 // Forward is what a row says of a port forward: one line of a router's page as it stands.
 type Forward struct {
@@ -339,7 +384,7 @@ func (r Reading) Forward(row Row) (Forward, bool) {
 	}
 	if p, ok := protocolIn(text[Protocol]); ok {
 		f.Protocol = p
-	} else if text[Protocol] != "" {
+	} else if text[Protocol] != "" && text[Protocol] != r.both {
 		return f, false
 	}
 	outside, inside := text[Outside], text[Inside]
@@ -394,7 +439,10 @@ func (r Reading) Forward(row Row) (Forward, bool) {
 		f.From = append(f.From, from...)
 	}
 	if slices.Contains(r.Roles, Enabled) {
-		f.Enabled = r.on.on(text[Enabled])
+		var sure bool
+		if f.Enabled, sure = r.on.on(text[Enabled]); !sure {
+			return f, false
+		}
 	} else if switchOf(text[State]) < 0 {
 		f.Enabled = false
 	}

@@ -105,6 +105,7 @@ type Reading struct {
 	// believed that hangs on them.
 	Questions []Question
 	on        switches // of forwards
+	both      string   // of forwards, the word for TCP and UDP that nobody knew
 	splits    []split
 	reserved  bool
 }
@@ -168,6 +169,9 @@ func Read(t Table, set []Role) Reading {
 		}
 	}
 	r.Is = kindOf(r.Roles, title)
+	if r.Is == OfForwards && slices.Contains(r.Roles, Protocol) {
+		r.both = both(columns[slices.Index(r.Roles, Protocol)])
+	}
 	if r.Is != OfForwards {
 		r.Questions = nil
 	} else if at := slices.Index(r.Roles, Enabled); at >= 0 {

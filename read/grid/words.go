@@ -18,20 +18,23 @@ type words struct {
 	heads map[string][]Role
 	cells map[string]sort    // as a set of bits
 	sides map[string]float64 // the beginnings of words that say of ports: 1 outside, -1 inside
+	nots  map[string]bool    // what turns a word into its opposite
 }
 
 var known = sync.OnceValue(func() words {
-	w := words{map[string][]Role{}, map[string]sort{}, map[string]float64{}}
+	w := words{map[string][]Role{}, map[string]sort{}, map[string]float64{}, map[string]bool{}}
 	for _, line := range strings.Split(wordsText, "\n") {
 		what, list, ok := strings.Cut(line, ":")
 		group, name, _ := strings.Cut(what, " ")
-		if !ok || group != "head" && group != "cell" && group != "side" {
+		if !ok || group != "head" && group != "cell" && group != "side" && group != "not" {
 			continue
 		}
 		for _, text := range strings.Split(list, ", ") {
 			text = fold(text)
 			if group == "side" {
 				w.sides[text] = map[string]float64{"outside": 1, "inside": -1}[name]
+			} else if group == "not" {
+				w.nots[text] = true
 			} else if group == "cell" {
 				w.cells[text] |= sorts[name]
 			} else if role := Role(name); !slices.Contains(w.heads[text], role) {
