@@ -168,12 +168,12 @@ func heading(l line, cells []string) (known, possible bool) {
 // layout makes lists of the lines that no reader took: tables, cards, and lines with
 // addresses between words. What comes to nothing is told as not understood.
 func (r *reader) layout(last bool) {
-	lines := r.loose
 	if !r.reads("table") {
-		r.giveUp(lines)
+		r.giveUp(r.loose)
 		r.loose = nil
 		return
 	}
+	lines := r.forwardLines(r.loose)
 	var others []line
 	title := ""
 	for i := 0; i < len(lines); {

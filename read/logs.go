@@ -16,7 +16,7 @@ var logShape = regexp.MustCompile(`^(<\d{1,3}>\d? ?)?([\pL]{3,5}\.? +\d{1,2} \d\
 
 var (
 	// ackShape is a lease that was given: dnsmasq, and dhcpd of ISC.
-	ackShape = regexp.MustCompile(`DHCPACK(?:\([^)]*\))?(?: on)? (\d+\.\d+\.\d+\.\d+)(?: to)? ([0-9A-Fa-f:.-]{11,17})(.*)$`)
+	ackShape = regexp.MustCompile(`DHCPACK(?:\([^)]*\))?(?: \pL{1,6})? (\d+\.\d+\.\d+\.\d+)(?: \pL{1,6})? \(?([0-9A-Fa-f:.-]{11,17})\)?(.*)$`)
 	// allocShape is a lease that Kea gave.
 	allocShape = regexp.MustCompile(`hwtype=\d+ ([0-9A-Fa-f:]{17})\].*\blease (\d+\.\d+\.\d+\.\d+) has been allocated`)
 	// otherShape are the other steps of DHCP, which give nothing.

@@ -2,6 +2,7 @@ package read
 
 import (
 	"net/netip"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -20,7 +21,7 @@ func (r *reader) neighbour(l line) bool {
 	switch {
 	case len(w) > 3 && w[1] == "dev" && slices.Contains(neighbourStates, w[len(w)-1]):
 		return r.ipNeigh(l, w)
-	case r.arpWithBrackets(l):
+	case r.arpWithBrackets(l), r.walked(l):
 		return true
 	case len(l.addrs) == 1 && strings.Contains(l.text, " --- 0x"):
 		r.arp = true
@@ -69,6 +70,25 @@ func (r *reader) ipNeigh(l line, w []string) bool {
 		a = netip.Addr{}
 	}
 	r.sight(l, l.macs[0], a, "", strings.ToLower(state))
+	return true
+}
+
+// walkedShape is a line of a walk through ipNetToMediaPhysAddress (RFC 4293): the index ends in
+// the number of the interface and the address.
+var walkedShape = regexp.MustCompile(`(?:ipNetToMediaPhysAddress|atPhysAddress|\.3\.6\.1\.2\.1\.4\.22\.1\.2|\.3\.6\.1\.2\.1\.3\.1\.1\.2)\.(?:\d+\.){1,2}?(\d+\.\d+\.\d+\.\d+) = (?:Hex-STRING|STRING): *((?i:[0-9a-f]{1,2}(?:[: ][0-9a-f]{1,2}){5})) *$`)
+
+// walked takes "ipNetToMediaPhysAddress.3.10.48.16.20 = STRING: 0:0:5e:0:53:21".
+func (r *reader) walked(l line) bool {
+	m := walkedShape.FindStringSubmatch(l.text)
+	if m == nil {
+		return false
+	}
+	a, bad := netip.ParseAddr(m[1])
+	mac, err := site.ParseMAC(strings.ReplaceAll(m[2], " ", ":"))
+	if bad != nil || err != nil {
+		return false
+	}
+	r.sight(l, mac, a, "", "arp")
 	return true
 }
 

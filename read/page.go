@@ -527,7 +527,7 @@ func (p *pager) leaves(n *html.Node) (out []leaf) {
 	}
 	var walk func(n *html.Node, way string, depth int)
 	walk = func(n *html.Node, way string, depth int) {
-		if depth > deepest || n.Type == html.ElementNode && hidden(n) {
+		if depth > deepest || n.Type == html.ElementNode && hidden(n) && n.DataAtom != atom.Select {
 			return
 		}
 		switch n.Type {
@@ -564,8 +564,15 @@ func (p *pager) leaves(n *html.Node) (out []leaf) {
 		if block {
 			flush()
 		}
+		first := labelCell(n)
+		if first != nil {
+			label = strings.Join(strings.Fields(innerText(first, 100)), " ")
+		}
 		nth := map[string]int{}
 		for c := n.FirstChild; c != nil; c = c.NextSibling {
+			if c == first {
+				continue
+			}
 			key := c.Data
 			if c.Type == html.ElementNode {
 				key += "." + attr(c, "class")
@@ -580,7 +587,7 @@ func (p *pager) leaves(n *html.Node) (out []leaf) {
 		}
 		before := len(out)
 		flush()
-		if n.DataAtom == atom.Dt || n.DataAtom == atom.Th && len(out) > before {
+		if n.DataAtom == atom.Dt || n.DataAtom == atom.Th && len(out) > before && beside(n) {
 			if len(out) > before {
 				label = out[len(out)-1].text
 				out = out[:before]
@@ -600,6 +607,33 @@ func (p *pager) leaves(n *html.Node) (out []leaf) {
 	}
 	flush()
 	return out
+}
+
+// beside reports whether other cells stand in the row of one.
+func beside(cell *html.Node) bool {
+	for c := cell.Parent.FirstChild; c != nil; c = c.NextSibling {
+		if c != cell && (c.DataAtom == atom.Td || c.DataAtom == atom.Th) {
+			return true
+		}
+	}
+	return false
+}
+
+// labelCell gives the first of the two cells of a row, where it says what the other holds.
+func labelCell(row *html.Node) *html.Node {
+	if row.DataAtom != atom.Tr {
+		return nil
+	}
+	var cells []*html.Node
+	for c := row.FirstChild; c != nil; c = c.NextSibling {
+		if c.DataAtom == atom.Td || c.DataAtom == atom.Th {
+			cells = append(cells, c)
+		}
+	}
+	if len(cells) != 2 || cells[0].DataAtom == atom.Th || headingOf(innerText(cells[0], 100)) == nil {
+		return nil
+	}
+	return cells[0]
 }
 
 // records reads what repeats: an element whose parts hold a MAC address each.

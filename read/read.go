@@ -265,6 +265,7 @@ type line struct {
 	cells   []string // of a table whose cells are known
 	cut     cutting  // of such a row
 	cutting bool     // it was found out how it is cut
+	forward bool     // it tells by signs where a port goes
 	row     bool     // a row like those before it, in a long list: its words were not looked at
 }
 
@@ -367,7 +368,7 @@ type kind struct {
 }
 
 func (r *reader) kinds() []kind {
-	all := []kind{{"connections", r.connection, true}, {"table", r.rule, true}, {"table", r.sent, true}, {"leases", r.setting, true}, {"neighbours", r.neighbour, true}, {"own-settings", r.tool, true}, {"own-settings", r.ownSetting, false}, {"leases", r.logLine, true}, {"table", r.known, true}}
+	all := []kind{{"connections", r.connection, true}, {"table", r.rule, true}, {"table", nil, true}, {"leases", r.setting, true}, {"neighbours", r.neighbour, true}, {"own-settings", r.tool, true}, {"own-settings", r.ownSetting, false}, {"leases", r.logLine, true}, {"table", r.known, true}}
 	if r.as == "" {
 		return all
 	}
@@ -529,6 +530,13 @@ func (r *reader) line(kinds []kind, number int, raw string, blank bool) {
 	if len(l.words) > 0 && (inside || !wordsAlone(raw)) {
 		for _, k := range kinds {
 			before := len(r.out.Sightings)
+			if k.take == nil {
+				if l.forward = sendsOn(l); l.forward { // it is read with the lines around it
+					r.loose = append(r.loose, l)
+					return
+				}
+				continue
+			}
 			if k.take(l) {
 				if (k.whole || len(l.addrs) == 0) && !(k.name == "table" && len(l.macs) > 0) && len(r.out.Sightings) == before {
 					r.claim(l) // also the laptop's own MAC address

@@ -239,7 +239,7 @@ func addressIn(cell string) (netip.Addr, sort, bool) {
 		bare, _, _ = strings.Cut(bare, "/")
 	}
 	host, port, _ := strings.Cut(bare, ":")
-	if port != "" && strings.Trim(port, "0123456789") != "" {
+	if port != "" && (strings.Trim(port, "0123456789-:,\u2013") != "" || port[0] > '9' || port[0] < '0') {
 		return netip.Addr{}, 0, false
 	}
 	host, bits, masked := strings.Cut(host, "/")
@@ -294,6 +294,16 @@ func mac(cell string) (site.MAC, bool) {
 // Stateful passes words that say how a device is, how it is attached, or what a button does.
 func Stateful(text string) bool {
 	return sortOf(strings.TrimSpace(text))&(isState|isLink|isAction|isYes|isNo|isAgo) != 0
+}
+
+// IsAction passes what a button does, or several of them.
+func IsAction(text string) bool {
+	for _, w := range strings.Fields(text) {
+		if sortOf(w)&isAction == 0 {
+			return false
+		}
+	}
+	return true
 }
 
 // Typed passes a cell that is a MAC address, an IPv4 address, a subnet or a mask.

@@ -202,7 +202,7 @@ func (c column) switches() bool {
 	}
 	known := 0
 	for _, t := range c.texts {
-		if switchOf(t) != 0 {
+		if Switch(t) != 0 {
 			known++
 		}
 	}
@@ -230,8 +230,8 @@ func (c column) sends() bool {
 	return c.share(isAddress|isNetwork) > 0 && any > 0 && c.share(isAddress|isNetwork)+float64(any)/float64(c.filled) > 0.9
 }
 
-// switchOf says whether a cell means on, 1, or off, -1; 0 is not known.
-func switchOf(text string) int {
+// Switch says whether a cell means on, 1, or off, -1; 0 is not known.
+func Switch(text string) int {
 	of := func(s sort) int {
 		switch {
 		case s&isYes != 0:
@@ -273,7 +273,7 @@ func switchesOf(c column) switches {
 	s := switches{is: map[string]bool{}, off: c.off}
 	seen := map[bool]bool{}
 	for _, t := range c.texts {
-		if v := switchOf(t); v != 0 {
+		if v := Switch(t); v != 0 {
 			s.is[t] = (v > 0) != s.off
 			seen[s.is[t]] = true
 		} else if !slices.Contains(s.unknown, t) {
@@ -318,7 +318,7 @@ func (s switches) on(text string) (is, sure bool) {
 	case text == "":
 		return s.blank, true
 	}
-	v := switchOf(text) // of a list whose columns were judged by some of its rows
+	v := Switch(text) // of a list whose columns were judged by some of its rows
 	return (v > 0) != s.off, v != 0
 }
 
@@ -443,7 +443,7 @@ func (r Reading) Forward(row Row) (Forward, bool) {
 		if f.Enabled, sure = r.on.on(text[Enabled]); !sure {
 			return f, false
 		}
-	} else if switchOf(text[State]) < 0 {
+	} else if Switch(text[State]) < 0 {
 		f.Enabled = false
 	}
 	return f, true

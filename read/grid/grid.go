@@ -401,6 +401,14 @@ func (r Reading) Device(row Row) (Device, bool) {
 			d.trait(r.Head[c], role, text)
 		}
 	}
+	for _, c := range r.Ask { // another column of that heading
+		if roles, _ := Heading(r.Head[c]); !slices.Contains(roles, Name) && !slices.Contains(roles, DeviceName) {
+			continue
+		}
+		if text := strings.TrimSpace(r.splits[c].cell(row)); d.Name == "" && !nothing(text) && !Typed(text) && !Known(text) && len(text) <= 250 {
+			d.Name = text
+		}
+	}
 	if d.MAC == "" && known().cells[fold(d.State)]&isGone != 0 {
 		return d, false // nobody answered there
 	}
