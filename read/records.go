@@ -102,6 +102,39 @@ var (
 	insideBraces  = regexp.MustCompile(`^\s*([A-Za-z][\w.-]*)[\s=:]+(.*?)\s*[;,]?\s*$`)
 )
 
+// bracesApart puts what stands on one line with its braces on lines of its own.
+func bracesApart(lines []numbered) (out []numbered) {
+	for _, l := range lines {
+		inside := strings.Trim(strings.TrimSpace(l.text), "{};")
+		if !strings.ContainsAny(inside, "{}") && strings.Count(l.text, "{") != strings.Count(l.text, "}")+1 && strings.Count(l.text, ";") < 2 || strings.Contains(l.text, "#") {
+			out = append(out, l)
+			continue
+		}
+		if len(l.text) > longest {
+			return lines
+		}
+		quoted, from := byte(0), 0
+		for i := range len(l.text) {
+			switch c := l.text[i]; {
+			case quoted != 0:
+				if c == quoted {
+					quoted = 0
+				}
+			case c == '"' || c == '\'':
+				quoted = c
+			case c == '{' || c == ';':
+				out = append(out, numbered{l.number, l.text[from : i+1]})
+				from = i + 1
+			case c == '}':
+				out = append(out, numbered{l.number, l.text[from:i]}, numbered{l.number, "}"})
+				from = i + 1
+			}
+		}
+		out = append(out, numbered{l.number, l.text[from:]})
+	}
+	return slices.DeleteFunc(out, func(l numbered) bool { return strings.TrimSpace(l.text) == "" })
+}
+
 // byBraces reads blocks in braces, in each other: one that has settings is an entry.
 func byBraces(lines []numbered) (entries []entry, ok bool) {
 	var open []int // the entries in which a line lies
@@ -112,8 +145,8 @@ func byBraces(lines []numbered) (entries []entry, ok bool) {
 			continue
 		}
 		all++
-		if strings.Contains(text, `":`) {
-			return nil, false // JSON
+		if strings.Contains(text, `":`) || statementShape.MatchString(text) {
+			return nil, false // JSON, or of a program that has a reader of its own
 		}
 		if m := openShape.FindStringSubmatch(l.text); m != nil {
 			e := entry{line: l.number, sort: m[1]}
@@ -151,7 +184,7 @@ func (r *reader) records(text string) bool {
 	}
 	lines := joinedLines(text)
 	if n := strings.Count(text, "{"); n > 1 && n == strings.Count(text, "}") {
-		if entries, ok := byBraces(lines); ok {
+		if entries, ok := byBraces(bracesApart(lines)); ok {
 			titled(entries)
 			r.entries(entries, true)
 			return true
@@ -166,6 +199,10 @@ func (r *reader) records(text string) bool {
 	}
 	if entries, ok := byPaths(lines); ok {
 		r.entries(entries, true)
+		return true
+	}
+	if n, ok := pathTree(lines); ok {
+		r.tree(n)
 		return true
 	}
 	if entries, ok := dotted(lines); ok {
@@ -235,6 +272,76 @@ func byPaths(lines []numbered) (entries []entry, ok bool) {
 		fits++
 	}
 	return entries, fits*10 >= all*8 && fits > 3 && typed > 1 && len(entries)*2 <= fits
+}
+
+// pathTree reads commands that each set one value, deep in things that lie in each other: the
+// words that several commands begin with are the names of those things.
+func pathTree(lines []numbered) (*node, bool) {
+	root := &node{fields: map[string]*node{}}
+	all, fits, typed, verb := 0, 0, 0, ""
+	for _, l := range lines {
+		text := strings.TrimSpace(l.text)
+		if text == "" || text[0] == '#' || text[0] == '!' {
+			continue
+		}
+		all++
+		words := quotedWords(strings.ReplaceAll(text, "'", `"`))
+		if len(words) < 3 || len(words) > 30 || verb != "" && words[0] != verb || strings.Contains(text, "=") || strings.Trim(words[0], "abcdefghijklmnopqrstuvwxyz-") != "" {
+			continue
+		}
+		verb = words[0]
+		fits++
+		at, above := root, root
+		for _, w := range words[1:] {
+			w = bareValue(w)
+			if at.fields[w] == nil {
+				at.fields[w] = &node{line: l.number, fields: map[string]*node{}}
+			}
+			if grid.Typed(w) && at != root { // a value; further names and values of the same thing may follow
+				typed++
+				at = above
+				continue
+			}
+			above, at = at, at.fields[w]
+		}
+	}
+	if fits < 4 || fits*10 < all*8 || typed < 2 {
+		return nil, false
+	}
+	folded(root)
+	return root, len(root.fields) < fits
+}
+
+// folded makes values of the last words of paths: where one alone stands behind a name it is what
+// the name says, several are a list, and a name with nothing behind it says that it is so.
+func folded(n *node) {
+	for name, v := range n.fields {
+		if len(v.fields) == 0 {
+			*v = node{line: v.line, text: "yes"}
+			continue
+		}
+		leaves := 0
+		for _, w := range v.fields {
+			if len(w.fields) == 0 {
+				leaves++
+			}
+		}
+		switch {
+		case leaves == len(v.fields) && leaves == 1:
+			for word := range v.fields {
+				*v = node{line: v.line, text: word}
+			}
+		case leaves == len(v.fields) && !slices.ContainsFunc(sortedKeys(v.fields), func(w string) bool { return isFlag(w) }):
+			var items []*node
+			for _, word := range sortedKeys(v.fields) {
+				items = append(items, &node{line: v.line, text: word})
+			}
+			*v = node{line: v.line, items: items}
+		default:
+			folded(v)
+		}
+		n.fields[name] = v
+	}
 }
 
 // numbered is a line with its number.

@@ -71,10 +71,11 @@ func knownTree(n *node) bool {
 
 // isRecord passes a thing with a MAC address, or with an address and ports.
 func isRecord(n *node) bool {
-	ports, address := false, false
+	ports, address, protocol, deep, figures := false, false, false, false, 0
 	for k, v := range n.fields {
-		for inner := range v.fields {
-			ports = ports || v.fields[inner].text != "" && grid.Portlike(inner)
+		for inner, w := range v.fields {
+			ports = ports || w.text != "" && grid.Portlike(inner)
+			deep = deep || isAddr(w.text) && !grid.LooksMAC(w.text)
 		}
 		if v.fields != nil || v.items != nil {
 			continue
@@ -82,10 +83,17 @@ func isRecord(n *node) bool {
 		if grid.LooksMAC(v.text) {
 			return true
 		}
+		switch strings.ToLower(v.text) {
+		case "tcp", "udp", "both", "tcp/udp", "tcp_udp", "tcpudp", "tcp,udp":
+			protocol = true
+		}
+		if portsShape.FindString(v.text) == v.text && v.text != "" {
+			figures++
+		}
 		ports = ports || grid.Portlike(k)
 		address = address || isAddr(v.text)
 	}
-	return ports && address
+	return address && (ports || protocol && figures > 0) || deep && ports && protocol
 }
 
 // isBare passes a list of plain values with a MAC address among them.

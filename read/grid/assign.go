@@ -391,7 +391,7 @@ func kindOf(roles []Role, title Role) string {
 		return OfReservations
 	case has(MAC):
 		return OfDevices
-	case has(Address, Target) && (has(Outside, Inside, Port, Service) || title == Forwards && has(Protocol)):
+	case has(Address, Target) && (has(Outside) && has(Inside) || has(Outside, Inside, Port) && (has(Protocol, Enabled, Sender, OutsideEnd, InsideEnd, Target) || title == Forwards) || has(Service) || title == Forwards && has(Protocol)):
 		return OfForwards
 	case has(Address, ReservedAddr) && title == Reservations:
 		return OfReservations

@@ -169,6 +169,9 @@ func Read(t Table, set []Role) Reading {
 		}
 	}
 	r.Is = kindOf(r.Roles, title)
+	if r.Is == OfDevices && !slices.Contains(r.Roles, MAC) && slices.ContainsFunc(r.Roles, func(o Role) bool { return o == Port || o == Outside || o == Inside }) && slices.ContainsFunc(columns, func(c column) bool { return c.share(isAddress) > 0.9 && c.distinct < c.filled }) {
+		r.Is = OfNothing // services: several are at one address
+	}
 	if r.Is == OfForwards && slices.Contains(r.Roles, Protocol) {
 		r.both = both(columns[slices.Index(r.Roles, Protocol)])
 	}
