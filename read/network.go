@@ -2,58 +2,91 @@ package read
 
 import (
 	"net/netip"
+	"regexp"
 	"slices"
+	"strings"
 
 	"vestpin/core/ipv4"
 	"vestpin/core/site"
 	"vestpin/read/grid"
 )
 
-// networkOf takes what a page of settings tells of the network: its range, mask, gateway and DNS
-// servers. It gives the lines that it used; none where the page tells of one thing only, which
-// may be of anything.
-func (r *reader) networkOf(items []item) map[int]bool {
+// namedValue is a name with its value, as settings of a network have them.
+type namedValue struct {
+	label, value string
+	line         int
+}
+
+func toldOf(items []item) (out []namedValue) {
+	for _, i := range items {
+		out = append(out, namedValue{i.label, i.text, i.line.number})
+	}
+	return out
+}
+
+// betweenEnds is what stands between the ends of a range.
+var betweenEnds = regexp.MustCompile(`^\s*(?:-|–|~|,|;|to|bis|à|a|al|t/m|do|till|\.\.+)?\s*$`)
+
+// networkOf takes what settings tell of the network: its range, mask, gateway and DNS servers. It
+// gives the lines that it used; none where they tell of one thing only, which may be of anything.
+func (r *reader) networkOf(list []namedValue) map[int]bool {
 	used := map[int]bool{}
 	var address, gateway, first, last netip.Addr
+	var own netip.Prefix
 	var dns []netip.Addr
 	bits := 0
-	take := func(i item, to *netip.Addr, a netip.Addr) {
+	take := func(t namedValue, to *netip.Addr, a netip.Addr) {
 		if !to.IsValid() {
 			*to = a
-			used[i.line.number] = true
+			used[t.line] = true
 		}
 	}
-	for _, i := range items {
-		a, ok := grid.AddressIn(i.text)
-		roles := headingOf(i.label)
-		if !ok {
-			if n, err := ipv4.ParseMask(i.text); err == nil && slices.Contains(roles, grid.Mask) && bits == 0 {
-				bits, used[i.line.number] = n, true
-			}
+	for _, t := range list {
+		roles := headingOf(t.label)
+		has := func(role grid.Role) bool { return slices.Contains(roles, role) }
+		if n, err := ipv4.ParseMask(strings.Trim(t.value, `"' `)); err == nil && has(grid.Mask) && bits == 0 {
+			bits, used[t.line] = n, true
 			continue
 		}
+		all := addressesIn(t.value)
+		if len(all) == 0 {
+			continue
+		}
+		a := all[0]
+		ends := len(all) == 2 && a.IsPrivate() && !all[1].Less(a) && betweenEnds.MatchString(between2(t.value, a, all[1]))
+		p, err := netip.ParsePrefix(strings.Trim(t.value, `"' `))
 		switch {
-		case slices.Contains(roles, grid.DNS):
-			dns = append(dns, a)
-			used[i.line.number] = true
-		case !a.IsPrivate():
-		case grid.EndOf(i.label) < 0:
-			take(i, &first, a)
-		case grid.EndOf(i.label) > 0:
-			take(i, &last, a)
-		case slices.Contains(roles, grid.Gateway):
-			take(i, &gateway, a)
-		case slices.Contains(roles, grid.Address):
-			take(i, &address, a)
+		case has(grid.DNS):
+			dns = append(dns, all...)
+			used[t.line] = true
+		case ends && !first.IsValid() && (has(grid.Range) || dhcpShape.MatchString(t.label)):
+			first, last, used[t.line] = a, all[1], true
+		case len(all) > 1 || !a.IsPrivate():
+		case err == nil && !has(grid.Range) && p.Bits() < 31 && !own.IsValid():
+			own, used[t.line] = p, true
+		case grid.EndOf(t.label) < 0:
+			take(t, &first, a)
+		case grid.EndOf(t.label) > 0:
+			take(t, &last, a)
+		case has(grid.Gateway):
+			take(t, &gateway, a)
+		case has(grid.Address):
+			take(t, &address, a)
 		}
 	}
-	if len(used) < 2 {
+	ranged := first.IsValid() && last.IsValid() && !last.Less(first)
+	if ranged {
+		p, err := first.Prefix(16)
+		ranged = err == nil && p.Contains(last)
+	}
+	if len(used) < 2 && !(len(used) == 1 && ranged) {
 		return nil
 	}
-	if first.IsValid() && last.IsValid() && !last.Less(first) {
-		if p, err := first.Prefix(16); err == nil && p.Contains(last) {
-			r.out.Facts.Ranges = append(r.out.Facts.Ranges, site.Range{From: first, To: last})
-		}
+	if ranged {
+		r.out.Facts.Ranges = append(r.out.Facts.Ranges, site.Range{From: first, To: last})
+	}
+	if !own.IsValid() && address.IsValid() && bits > 0 {
+		own = netip.PrefixFrom(address, bits)
 	}
 	if gateway.IsValid() {
 		r.addGateways(gateway)
@@ -61,11 +94,31 @@ func (r *reader) networkOf(items []item) map[int]bool {
 			r.addOwn(netip.PrefixFrom(gateway, bits).Masked())
 		}
 	}
-	if address.IsValid() && bits > 0 && gateway.IsValid() { // else it may be of any network
-		r.addOwn(netip.PrefixFrom(address, bits).Masked())
+	if own.IsValid() && (gateway.IsValid() || ranged && own.Contains(first)) { // else it may be of any network
+		r.addOwn(own.Masked())
 	}
 	for _, a := range dns {
 		addTo(&r.out.Facts.DNS, a)
 	}
 	return used
+}
+
+// dhcpShape is a label that speaks of what DHCP gives out.
+var dhcpShape = regexp.MustCompile(`(?i)\b(?:dhcp|pool|range|bereich|plage|rango|intervallo|bereik|faixa|zakres|rozsah|intervall)\b`)
+
+// addressesIn gives the addresses in a value, in their order.
+func addressesIn(text string) (out []netip.Addr) {
+	for _, w := range strings.FieldsFunc(text, func(c rune) bool { return between(c) || c == '-' || c == '–' || c == '~' }) {
+		if a, ok := addrWord(w); ok {
+			out = append(out, a)
+		}
+	}
+	return out
+}
+
+// between2 gives what stands between two addresses.
+func between2(text string, a, b netip.Addr) string {
+	_, rest, _ := strings.Cut(text, a.String())
+	rest, _, _ = strings.Cut(rest, b.String())
+	return rest
 }

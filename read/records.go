@@ -473,6 +473,9 @@ func (r *reader) entries(all []entry, told bool) {
 		for _, e := range same {
 			rows = append(rows, rowsOf(e, head)...)
 		}
+		if told && !slices.ContainsFunc(rows, func(row rawRow) bool { return len(row.line.macs) > 0 }) && r.settingsOf(same) {
+			continue
+		}
 		if slices.ContainsFunc(rows, func(row rawRow) bool { return len(row.line.macs)+len(row.line.addrs) > 0 }) {
 			if told && !slices.ContainsFunc(rows, func(row rawRow) bool { return len(row.line.macs) > 0 && len(row.line.addrs) == 0 }) {
 				sort += " reservations" // a configuration that ties the two
@@ -480,6 +483,24 @@ func (r *reader) entries(all []entry, told bool) {
 			r.table(strings.NewReplacer(".", " ", "_", " ", "-", " ").Replace(sort), head, rows, uncut, false)
 		}
 	}
+}
+
+// settingsOf takes entries that tell of networks, not of devices: none has a MAC address or a
+// port, and they tell of more than an address. What else they say is told as not understood.
+func (r *reader) settingsOf(entries []entry) bool {
+	if len(entries) > 3 || slices.ContainsFunc(entries, func(e entry) bool {
+		return slices.ContainsFunc(e.settings, func(s setting) bool { return grid.Portlike(s.key) || spokenIn(s.value) != "" })
+	}) {
+		return false
+	}
+	for _, e := range entries {
+		var list []namedValue
+		for k, s := range e.settings {
+			list = append(list, namedValue{s.key, s.value, k})
+		}
+		r.networkOf(list)
+	}
+	return true
 }
 
 // rowsOf makes rows of an entry.

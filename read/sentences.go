@@ -88,19 +88,66 @@ func (r *reader) run(lines []line) {
 		}
 	}
 	switch {
-	case macs == 0 && len(rows) == 0 && r.blocks(others):
+	case macs == 0 && len(rows) == 0 && (r.forwardCards(others) || r.blocks(others)):
 	case macs > 0:
 		r.cards(others)
 	case len(rows) == 0 && addresses > 1:
 		rows = others
 	default:
 		used := map[int]bool{}
-		if len(rows) == 0 && len(others) < 200 {
-			used = r.networkOf(itemsOf(others))
+		if len(others) < 200 {
+			used = r.networkOf(toldOf(itemsOf(others)))
 		}
 		r.giveUp(slices.DeleteFunc(others, func(l line) bool { return used[l.number] }))
 	}
 	r.wordRows(rows)
+}
+
+// forwardCards reads forwards whose particulars stand below each other, each with its label; false
+// where they are none. A forward begins where the order of the labels begins anew, or behind a
+// blank line.
+func (r *reader) forwardCards(lines []line) bool {
+	if len(lines) > mostLoose/10 {
+		return false
+	}
+	items := itemsOf(lines)
+	ports, protocols := 0, 0
+	var cards [][]item
+	seen := map[string]bool{}
+	for _, i := range items {
+		if len(cards) == 0 || i.label != "" && seen[i.label] || i.line.after && slices.ContainsFunc(cards[len(cards)-1], func(o item) bool { return o.addr }) {
+			cards = append(cards, nil)
+			clear(seen)
+		}
+		seen[i.label] = true
+		cards[len(cards)-1] = append(cards[len(cards)-1], i)
+		if grid.Portlike(i.label) {
+			ports++
+		}
+		if spokenIn(i.text) != "" {
+			protocols++
+		}
+	}
+	for k, c := range cards {
+		addrs := 0
+		for _, i := range c {
+			if i.addr {
+				addrs++
+			}
+		}
+		if addrs != 1 || k > 0 && len(c)*2 < len(cards[0]) {
+			return false
+		}
+	}
+	if ports < len(cards) || protocols < len(cards) {
+		return false
+	}
+	for i := range cards {
+		place(cards[i])
+	}
+	r.leftOver(items, cards)
+	r.cardTable("", cards)
+	return true
 }
 
 // blocks reads what stands in blocks of lines with an address alone on one of them, below a
