@@ -104,7 +104,7 @@ func (p *pager) attributes(n *html.Node) map[*html.Node]bool {
 	var rows []rawRow
 	done := map[*html.Node]bool{}
 	for c := n.FirstChild; c != nil; c = c.NextSibling {
-		if c.Type != html.ElementNode || p.macs[c] > 0 || !slices.ContainsFunc(c.Attr, func(a html.Attribute) bool { return a.Key != "id" && grid.LooksMAC(a.Val) }) {
+		if c.Type != html.ElementNode || p.macs[c] > 0 || !slices.ContainsFunc(c.Attr, func(a html.Attribute) bool { return a.Key != "id" && len(scan(0, a.Val).macs) == 1 }) {
 			continue
 		}
 		p.mark(c)

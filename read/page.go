@@ -14,7 +14,7 @@ import (
 )
 
 // tagShape is a tag that pages are made of.
-var tagShape = regexp.MustCompile(`(?i)<(html|body|table|t[rdh]|div|li|ul|dl|section|article|span|p|h[1-6])[\s>]`)
+var tagShape = regexp.MustCompile(`(?i)<(html|head|body|main|table|t[rdh]|tbody|form|fieldset|select|option|input|label|textarea|details|div|li|[uod]l|d[td]|section|article|aside|header|footer|nav|span|pre|script|style|p|h[1-6])[\s>]`)
 
 // looksHTML passes a page saved from a browser, or a part of one.
 func looksHTML(text string) bool {
@@ -239,6 +239,9 @@ func (p *pager) walk(n *html.Node) {
 				}
 			}
 		}
+		if n.DataAtom == atom.Select { // what may be chosen, each with its device
+			p.attributes(n)
+		}
 		if hidden(n) {
 			return
 		}
@@ -261,6 +264,14 @@ func (p *pager) walk(n *html.Node) {
 	block := n.Type == html.ElementNode && isBlock(n)
 	if block && n.DataAtom != atom.Dd {
 		p.endLine()
+	}
+	if v := attr(n, "aria-checked") + attr(n, "aria-pressed"); block && (v == "true" || v == "false") && strings.TrimSpace(innerText(n, 10)) != "" {
+		defer func() { // below what it says
+			said, _ := saysOf(n)
+			p.word(said)
+			p.endLine()
+			p.blank = true
+		}()
 	}
 	done := p.attributes(n)
 	for c := n.FirstChild; c != nil; c = c.NextSibling {
@@ -663,6 +674,9 @@ func (p *pager) records(n *html.Node) bool {
 		return false
 	}
 	p.endLine()
+	if p.macs[n] == 0 && p.forwardParts(parts) {
+		return true
+	}
 	var cards [][]item
 	var head []leaf
 	for c := n.FirstChild; c != nil; c = c.NextSibling {
@@ -705,6 +719,39 @@ func (p *pager) records(n *html.Node) bool {
 	p.layout(true)
 	named(cards, head)
 	p.cardTable(title, cards)
+	return true
+}
+
+// forwardParts reads parts of a page that each tell of one forward; false where they are none.
+func (p *pager) forwardParts(parts []*html.Node) bool {
+	var blocks [][]line
+	for _, c := range parts {
+		p.mark(c)
+		var block []line
+		sent := 0
+		leaves := p.leaves(c)
+		if said, whole := saysOf(c); whole && said != "" {
+			leaves = append(leaves, leaf{text: said, at: p.at})
+		}
+		for _, leaf := range leaves {
+			l := scan(p.number(leaf.at), leaf.text)
+			if l.forward = sendsOn(l); l.forward {
+				sent++
+			}
+			block = append(block, l)
+		}
+		if sent != 1 {
+			return false
+		}
+		blocks = append(blocks, block)
+	}
+	for _, block := range blocks {
+		if f, ok := forwardIn(block); ok {
+			p.sent(f, block)
+		} else {
+			p.giveUp(block)
+		}
+	}
 	return true
 }
 

@@ -513,6 +513,10 @@ func (r *reader) line(kinds []kind, number int, raw string, blank bool) {
 		return
 	}
 	raw = r.whole(bared(raw))
+	if m := packedShape.FindStringSubmatch(raw); m != nil && r.reads("table") && r.unpack(number, strings.Trim(m[1], `"'`), func(at int) int { return at }) {
+		r.take(number)
+		return
+	}
 	l := scan(number, raw)
 	if len(l.macs) == 0 && len(raw) < longest && strings.Count(raw, " ") > 4 && spacedMAC.MatchString(raw+"\n") {
 		l = scan(number, strings.TrimSuffix(spacedMAC.ReplaceAllStringFunc(raw+"\n", func(m string) string {
@@ -554,6 +558,9 @@ func (r *reader) line(kinds []kind, number int, raw string, blank bool) {
 		r.layout(false)
 	}
 }
+
+// packedShape is a name with a list packed into its value.
+var packedShape = regexp.MustCompile(`^\s*[\w.-]+=["']?([<>].{20,})$`)
 
 // wordsAlone passes a line of nothing but letters and blanks, of which no reader makes
 // anything unless it is in the middle of something.

@@ -97,41 +97,67 @@ func (p *pager) packed(text string) {
 		if from < 0 {
 			from, to = m[4], m[5]
 		}
-		value := strings.NewReplacer(`\n`, "\n", `\t`, "\t", `\/`, "/").Replace(text[from:to])
-		macs := 0
-		tokens(value, func(from, to int) {
-			if grid.LooksMAC(value[from:to]) {
-				macs++
-			}
-		})
-		if macs < 2 {
-			continue
+		p.unpack(p.at+strings.Count(text[:from], "\n"), strings.NewReplacer(`\n`, "\n", `\t`, "\t", `\/`, "/").Replace(text[from:to]), p.number)
+	}
+}
+
+// unpack reads one text into which a list is packed; false where it is none. Each row has a MAC
+// address, or an address and ports.
+func (r *reader) unpack(at int, value string, number func(at int) int) bool {
+	macs, addrs := 0, 0
+	tokens(value, func(from, to int) {
+		if grid.LooksMAC(value[from:to]) {
+			macs++
+		} else if isAddr(value[from:to]) {
+			addrs++
 		}
-		for _, mark := range []string{"\n", "<", "~", "^", ";", "|", "#", "||", ",", "@", "!"} {
-			var rows []rawRow
-			fits := true
-			for _, part := range strings.Split(value, mark) {
-				if strings.TrimSpace(part) == "" {
-					continue
-				}
-				cells := strings.FieldsFunc(part, func(c rune) bool { return strings.ContainsRune("~^|<>;,#@\t", c) })
-				macs := 0
-				for k := range cells {
-					cells[k] = strings.TrimSpace(cells[k])
-					if grid.LooksMAC(cells[k]) {
-						macs++
-					}
-				}
-				fits = fits && macs == 1 && len(cells) > 1
-				number := p.number(p.at + strings.Count(text[:from], "\n"))
-				rows = append(rows, rawRow{grid.Row{Line: number, Cells: cells}, scan(number, strings.Join(cells, "  "))})
+	})
+	if macs < 2 && (macs > 0 || addrs < 2) {
+		return false
+	}
+	for _, mark := range []string{"\n", "<", "~", "^", ";", "|", "#", "||", ",", "@", "!"} {
+		var rows []rawRow
+		fits, width := true, 0
+		for _, part := range strings.Split(value, mark) {
+			if strings.TrimSpace(part) == "" {
+				continue
 			}
-			if fits && len(rows) > 1 {
-				p.devices(rows)
-				break
+			cells := splitAny(part, "~^|<>;,#@\t")
+			typed := 0
+			for k := range cells {
+				cells[k] = strings.TrimSpace(cells[k])
+				if grid.LooksMAC(cells[k]) || macs == 0 && isAddr(cells[k]) {
+					typed++
+				}
 			}
+			width = max(width, len(cells))
+			fits = fits && typed == 1 && len(cells) > 1 && (macs > 0 || len(cells) == width && width > 3)
+			line := number(at)
+			rows = append(rows, rawRow{grid.Row{Line: line, Cells: cells}, scan(line, strings.Join(cells, "  "))})
+		}
+		if fits && len(rows) > 1 {
+			r.table("", nil, rows, uncut, false)
+			return true
 		}
 	}
+	return false
+}
+
+// splitAny cuts at any of some marks; what stands in front of the first and is empty is no cell.
+func splitAny(text, marks string) (out []string) {
+	from := 0
+	for i := range len(text) {
+		if strings.IndexByte(marks, text[i]) >= 0 {
+			if i > 0 || text[i] == '\t' {
+				out = append(out, text[from:i])
+			}
+			from = i + 1
+		}
+	}
+	if out = append(out, text[from:]); out[len(out)-1] == "" {
+		out = out[:len(out)-1]
+	}
+	return out
 }
 
 // scriptMAC is a MAC address in quotes.

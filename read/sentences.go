@@ -207,6 +207,9 @@ func rowLike(l line) bool {
 	if first, _, _ := strings.Cut(value, " "); label != "" && grid.Known(label) && grid.Typed(first) {
 		return false // with a remark behind it
 	}
+	if label != "" && !grid.Known(label) && len(l.macs) == 1 && len(l.addrs) == 1 {
+		return true // its name
+	}
 	for _, w := range strings.FieldsFunc(value, between) {
 		if !grid.LooksMAC(w) && !isAddr(w) && strings.Trim(w, "-:/=") != "" {
 			return true
@@ -391,19 +394,13 @@ func settingsRows(rows []rawRow) bool {
 	return n*2 >= len(rows)
 }
 
-// pairs reads a line that names several MAC addresses, each beside an address.
+// pairs reads a line that names several MAC addresses, each beside an address. Which words of a
+// sentence are names nobody can tell.
 func (r *reader) pairs(l line) bool {
 	if len(l.macs) < 2 || len(l.macs) != len(l.addrs) {
 		return false
 	}
-	form := ""
-	for _, w := range l.words {
-		if w = strings.TrimSuffix(w, "."); grid.LooksMAC(w) {
-			form += "m"
-		} else if isAddr(w) {
-			form += "a"
-		}
-	}
+	form, _ := cutAtAddresses(l.text)
 	if form != strings.Repeat("am", len(l.macs)) && form != strings.Repeat("ma", len(l.macs)) {
 		return false
 	}

@@ -10,6 +10,7 @@ import (
 // Lists often have the last number of an address alone, below the network in which all are.
 var (
 	baseShape  = regexp.MustCompile(`\b(\d{1,3}\.\d{1,3}\.\d{1,3})\.(?:0/2[0-4]|0\b|[xX*]|n+\b|_+)`)
+	fullShape = regexp.MustCompile(`\b\d{1,3}\.\d{1,3}\.\d{1,3}\.\d{1,3}\b`)
 	lastHead   = regexp.MustCompile(`(?i)^\W*(?:(?:last|final|host|4th|fourth)\s+(?:octet|number|no\.?|part|byte|digits?)|octet|host id|letzte[srn]?\s+(?:oktett|zahl|stelle|nummer)|dernier\s+(?:octet|chiffre|nombre)|[uú]ltimo\s+(?:octeto|n[uú]mero)|ultimo\s+(?:ottetto|numero)|laatste\s+(?:octet|getal|nummer)|ostatni\s+(?:oktet|numer)|\.x|x|end\w*nummer)\W*$`)
 	lastNumber = regexp.MustCompile(`^\.?(\d{1,3})$`)
 	dotNumber  = regexp.MustCompile(`^\.\d{1,3}$`)
@@ -18,7 +19,8 @@ var (
 // longestShort is how much text is looked through for the network that it names.
 const longestShort = 1 << 20
 
-// baseOf gives the network of 256 addresses that a text names, if it names but one.
+// baseOf gives the network of 256 addresses that a text names, if it names but one; where it names
+// none, that in which all its addresses are.
 func baseOf(text string) netip.Prefix {
 	var found netip.Prefix
 	for _, m := range baseShape.FindAllStringSubmatch(text[:min(len(text), longestShort)], 1000) {
@@ -31,6 +33,24 @@ func baseOf(text string) netip.Prefix {
 			return netip.Prefix{}
 		}
 		found = p
+	}
+	if found.IsValid() {
+		return found
+	}
+	times := 0
+	for _, m := range fullShape.FindAllString(text[:min(len(text), longestShort)], 1000) {
+		a, err := netip.ParseAddr(m)
+		if err != nil || !a.IsPrivate() {
+			continue
+		}
+		p := netip.PrefixFrom(a, 24).Masked()
+		if times++; found.IsValid() && p != found {
+			return netip.Prefix{}
+		}
+		found = p
+	}
+	if times < 2 {
+		return netip.Prefix{}
 	}
 	return found
 }

@@ -113,6 +113,17 @@ func profile(rows []Row, s split, head string) column {
 	return c
 }
 
+// endsInState reports whether the last word of each of several cells says how a device is.
+func (c column) endsInState() bool {
+	for _, t := range c.texts {
+		at := strings.LastIndexByte(t, ' ')
+		if at < 0 || sortOf(strings.Trim(t[at+1:], "()"))&isState == 0 {
+			return false
+		}
+	}
+	return c.filled > 1
+}
+
 // count tells how many cells could be any of some sorts.
 func (c column) count(of sort) int {
 	n := 0

@@ -106,6 +106,7 @@ type Reading struct {
 	Questions []Question
 	on        switches // of forwards
 	both      string   // of forwards, the word for TCP and UDP that nobody knew
+	stateful  bool     // all names end in how the device is
 	splits    []split
 	reserved  bool
 }
@@ -167,6 +168,9 @@ func Read(t Table, set []Role) Reading {
 				r.Roles[c], on = Enabled, word
 			}
 		}
+	}
+	if at := slices.Index(r.Roles, Name); at >= 0 {
+		r.stateful = columns[at].endsInState()
 	}
 	r.Is = kindOf(r.Roles, title)
 	if r.Is == OfDevices && !slices.Contains(r.Roles, MAC) && slices.ContainsFunc(r.Roles, func(o Role) bool { return o == Port || o == Outside || o == Inside }) && slices.ContainsFunc(columns, func(c column) bool { return c.share(isAddress) > 0.9 && c.distinct < c.filled }) {
@@ -381,6 +385,9 @@ func (r Reading) Device(row Row) (Device, bool) {
 					d.Address = a // a row short of its name
 				}
 				continue
+			}
+			if at := strings.LastIndexByte(text, ' '); r.stateful && at > 0 {
+				d.State, text = strings.ToLower(text[at+1:]), strings.TrimRight(text[:at], " (,-·")
 			}
 			if !nothing(text) && len(text) <= 250 && !settingWord(text) {
 				d.Name = text
