@@ -18,6 +18,9 @@ var (
 	bulletShape = regexp.MustCompile(`^[-*+•‣–] (\pL)`)
 	linkShape   = regexp.MustCompile(`\[([^\[\]]+)\]\(https?://[^)\s]*\)`)
 	markShape   = regexp.MustCompile("`([^`]+)`|\\*\\*([^*]+)\\*\\*")
+	// clientShape is the identifier of a client that is the type of its link, 01, and its MAC
+	// address (RFC 2132, section 9.14), in groups of four.
+	clientShape = regexp.MustCompile(`\b(?i:01([0-9a-f]{2})\.([0-9a-f]{2})([0-9a-f]{2})\.([0-9a-f]{2})([0-9a-f]{2})\.([0-9a-f]{2}))\b`)
 	wideShape   = regexp.MustCompile(`[\x{FF10}-\x{FF19}\x{FF21}-\x{FF26}\x{FF41}-\x{FF46}\x{FF1A}\x{FF0D}\x{FF0E}]{7,}`)
 )
 
@@ -25,6 +28,9 @@ var (
 func bared(text string) string {
 	if len(text) > longest {
 		return text
+	}
+	if strings.Contains(text, "01") && strings.Count(text, ".") > 2 {
+		text = clientShape.ReplaceAllString(text, "${1}${2}.${3}${4}.${5}${6}")
 	}
 	whole := text
 	if text[0] == '[' || text[0] == '(' || text[0] >= '0' && text[0] <= '9' {

@@ -657,7 +657,8 @@ func (p *pager) records(n *html.Node) bool {
 		return false
 	}
 	var parts []*html.Node
-	for c := n.FirstChild; c != nil; c = c.NextSibling {
+	children := p.partsBelow(n, of)
+	for _, c := range children {
 		switch {
 		case of[c] > 1:
 			return false
@@ -679,7 +680,7 @@ func (p *pager) records(n *html.Node) bool {
 	}
 	var cards [][]item
 	var head []leaf
-	for c := n.FirstChild; c != nil; c = c.NextSibling {
+	for _, c := range children {
 		if c.Type != html.ElementNode {
 			continue
 		}
@@ -720,6 +721,50 @@ func (p *pager) records(n *html.Node) bool {
 	named(cards, head)
 	p.cardTable(title, cards)
 	return true
+}
+
+// partsBelow gives the elements that an element falls into: its children; or, where these are
+// groups, the elements of one kind below them that each hold one address, with what stands between.
+func (p *pager) partsBelow(n *html.Node, of map[*html.Node]int) (out []*html.Node) {
+	groups := false
+	for c := n.FirstChild; c != nil; c = c.NextSibling {
+		out = append(out, c)
+		groups = groups || of[c] > 1
+	}
+	if !groups || p.macs[n] == 0 || hasTable(n) {
+		return out
+	}
+	kind := func(c *html.Node) string { return c.Data + "." + attr(c, "class") }
+	var first *html.Node // the outermost element of the kind of most
+	for c := range n.Descendants() {
+		if c.Type == html.ElementNode && of[c] == 1 && of[c.Parent] > 1 {
+			first = c
+			break
+		}
+	}
+	if first == nil {
+		return out
+	}
+	var flat []*html.Node
+	found := 0
+	var below func(n *html.Node, depth int)
+	below = func(n *html.Node, depth int) {
+		for c := n.FirstChild; c != nil && depth < deepest; c = c.NextSibling {
+			switch {
+			case of[c] == 1 && c.Type == html.ElementNode && kind(c) == kind(first):
+				found++
+				flat = append(flat, c)
+			case of[c] > 0:
+				below(c, depth+1)
+			default:
+				flat = append(flat, c)
+			}
+		}
+	}
+	if below(n, 0); found != of[n] {
+		return out
+	}
+	return flat
 }
 
 // forwardParts reads parts of a page that each tell of one forward; false where they are none.

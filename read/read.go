@@ -442,6 +442,7 @@ func (r *reader) lines(text string) {
 // end puts what was found in order. An address out there is where no device of the site is,
 // if nothing but a line of text says so.
 func (r *reader) end() {
+	r.leaveRules()
 	r.settle()
 	r.out.Sightings = slices.DeleteFunc(r.out.Sightings, func(s sighting.Sighting) bool {
 		if s.MAC != "" || s.Address.IsPrivate() || slices.ContainsFunc(r.own, func(p netip.Prefix) bool { return p.Contains(s.Address) }) {
@@ -619,8 +620,11 @@ var spacedMAC = regexp.MustCompile(`[\t;,|:]((?i:[0-9a-f]{2} ){5}[0-9A-Fa-f]{2})
 // remark passes what a file says to people only. A row whose first column is headed or
 // numbered with "#" is none.
 func remark(text string) bool {
-	return strings.HasPrefix(text, "#") && !strings.Contains(text, "\t") || strings.HasPrefix(text, "//")
+	return strings.HasPrefix(text, "#") && !strings.Contains(text, "\t") && !headRemark.MatchString(text) || strings.HasPrefix(text, "//")
 }
+
+// headRemark are headings in a remark: words parted by marks without blanks.
+var headRemark = regexp.MustCompile(`^#\s?[\w.-]+(?:(?:\|[\w .-]+){2,}|(?:;[\w .-]+){2,}|(?:,[\w.-]+){2,})$`)
 
 // noise passes rules and lines without anything to read.
 func noise(text string) bool {

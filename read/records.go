@@ -26,7 +26,7 @@ type grammar func(text string) (begins *entry, sets []setting, ok bool)
 var (
 	sectionShape = regexp.MustCompile(`^config\s+([\w-]+)(?:\s+['"]?([^'"]*)['"]?)?\s*$`)
 	optShape     = regexp.MustCompile(`^\s+(?:option|list)\s+([\w.-]+)\s+(?:'([^']*)'|"([^"]*)"|(\S+))\s*$`)
-	dottedShape  = regexp.MustCompile(`^\s*(?:set\s+)?([A-Za-z][\w.@\[\]-]*?[.\[@_]?\d+\]?)\.([A-Za-z][\w.-]*)\s*[=:]\s*(.*)$`)
+	dottedShape  = regexp.MustCompile(`^\s*(?:set\s+)?([A-Za-z][\w.@\[\]-]*?[.\[@_-]?\d+\]?)[._-]([A-Za-z][\w.-]*)\s*[=:]\s*(.*)$`)
 	headShape    = regexp.MustCompile(`^\s*\[+([^\[\]]+)\]+\s*$`)
 	keyShape     = regexp.MustCompile(`^\s*([A-Za-z][\w .-]{0,40}?)\s*[=:]\s*(.*)$`)
 	wordsShape   = regexp.MustCompile(`^([a-z][\w-]*(?: [a-z][\w-]*)*?)(?:\s+(\S+))?$`)
@@ -439,7 +439,7 @@ func dotted(lines []numbered) (entries []entry, ok bool) {
 		if !have {
 			k = len(entries)
 			at[m[1]] = k
-			entries = append(entries, entry{line: l.number, sort: strings.TrimRight(m[1], "0123456789.@[]_")})
+			entries = append(entries, entry{line: l.number, sort: strings.TrimRight(m[1], "0123456789.@[]_-")})
 		}
 		entries[k].settings = append(entries[k].settings, setting{m[2], bareValue(m[3])})
 	}

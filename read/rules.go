@@ -40,6 +40,7 @@ type ruleset struct {
 	name   string            // of the map whose elements come
 	early  bool              // in a chain of nat that sees packets before they are routed
 	maps   map[string]string // the elements of maps, by "@" and their name
+	unused map[string][]line // the lines of those that no rule has named yet
 }
 
 // rule takes the lines of "nft list ruleset" and of iptables-save. Of all rules only those
@@ -65,7 +66,7 @@ func (r *reader) rule(l line) bool {
 		return true
 	}
 	if strings.HasPrefix(text, "table ") && tableShape.MatchString(text) {
-		r.rules = ruleset{inside: true, maps: map[string]string{}}
+		r.rules = ruleset{inside: true, maps: map[string]string{}, unused: r.rules.unused}
 		r.out.Forwarding = true
 		return true
 	}
@@ -83,14 +84,32 @@ func (r *reader) rule(l line) bool {
 		r.rules.early = strings.Contains(text, "hook prerouting") && strings.HasPrefix(text, "type nat")
 	case r.rules.name != "" && elementShape.MatchString(text):
 		r.rules.maps[r.rules.name] += text + " "
+		if r.rules.unused == nil {
+			r.rules.unused = map[string][]line{}
+		}
+		r.rules.unused[r.rules.name] = append(r.rules.unused[r.rules.name], l)
 	case sends(text):
 		if !r.nft(l, text) {
 			r.unread(l)
 		}
 	case r.rules.early && aroundShape.MatchString(text):
 		r.around(l, text)
+	case len(l.addrs)+len(l.macs) > 0 && !nftSaid.MatchString(text): // the table did not end
+		r.rules.inside = false
+		return false
 	}
 	return true
+}
+
+// nftSaid are words of the language of nft(8) of which a line with an address has one.
+var nftSaid = regexp.MustCompile(`\b(?:ip6?|ether|arp|meta|ct|saddr|daddr|elements|accept|drop|reject|jump|goto|snat|masquerade|counter|log|set|map|tcp|udp|th|fib|mark)\b`)
+
+// leaveRules tells of the maps that no rule names.
+func (r *reader) leaveRules() {
+	for _, name := range sortedKeys(r.rules.unused) {
+		r.giveUp(r.rules.unused[name])
+	}
+	r.rules.unused = nil
 }
 
 // mapOf is the name of a map that begins on a line.
@@ -166,6 +185,7 @@ func (r *reader) nft(l line, text string) bool {
 	if m := found(dnatMapShape, text, "dnat"); m != nil {
 		elements := m[2]
 		if strings.HasPrefix(elements, "@") {
+			delete(r.rules.unused, elements)
 			elements = r.rules.maps[elements]
 		}
 		all := elementShape.FindAllStringSubmatch(elements, -1)

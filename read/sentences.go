@@ -75,13 +75,13 @@ func (r *reader) run(lines []line) {
 	for _, l := range lines {
 		row := len(l.macs)+len(l.addrs) > 0 && rowLike(l)
 		switch {
-		case len(l.macs) > 0 && row:
+		case len(l.macs) > 0 && row, len(l.addrs) > 0 && spokenIn(l.text) != "" && (len(pairShape.FindAllString(l.text, 4)) > 3 || len(flagShape.FindAllString(l.text, 4)) > 3):
 			rows = append(rows, l)
 		case len(l.macs) > 0:
 			macs++
 			others = append(others, l)
 		default:
-			if len(l.addrs) == 1 && row {
+			if len(l.addrs) == 1 && (row || equated(l)) {
 				addresses++
 			}
 			others = append(others, l)
@@ -101,6 +101,12 @@ func (r *reader) run(lines []line) {
 		r.giveUp(slices.DeleteFunc(others, func(l line) bool { return used[l.number] }))
 	}
 	r.wordRows(rows)
+}
+
+// equated passes a line that gives a name of somebody's own an address, and nothing else.
+func equated(l line) bool {
+	label, value := labelOf(l.text)
+	return label != "" && headingOf(label) == nil && grid.EndOf(label) == 0 && isAddr(value) && l.addrs[0].IsPrivate()
 }
 
 // forwardCards reads forwards whose particulars stand below each other, each with its label; false
@@ -260,6 +266,9 @@ func (r *reader) wordRows(lines []line) {
 			continue
 		}
 		form, cells := cutAtAddresses(l.text)
+		if m := aliasShape.FindStringSubmatch(l.text); m != nil && (strings.HasPrefix(m[2], m[1]+".") || strings.HasPrefix(m[1], m[2]+".")) {
+			cells[2] = m[1] // a line of hosts(5)
+		}
 		if stamped.MatchString(l.text) {
 			cells[0] = "" // what a log says of itself
 		}
@@ -288,11 +297,17 @@ func (r *reader) wordRows(lines []line) {
 	}
 }
 
+// aliasShape is a line of hosts(5): an address, a name, and others of the same host.
+var aliasShape = regexp.MustCompile(`^\s*\d+\.\d+\.\d+\.\d+\s+([\w.-]+)\s+([\w.-]+)(?:\s+[\w.-]+)*\s*(?:#.*)?$`)
+
 // stamped is a line of a log: it begins with a time (RFC 3164, RFC 5424).
 var stamped = regexp.MustCompile(`^(<\d+>)?\d? ?([A-Z][a-z]{2} [ \d]\d \d\d:\d\d:\d\d|\d{4}-\d\d-\d\d[T ]\d\d:\d\d)`)
 
 // pairShape is a name and its value, as commands and configurations write them.
 var pairShape = regexp.MustCompile(`([A-Za-z][\w.-]*)=("[^"]*"|'[^']*'|[^\s"']+)`)
+
+// flagShape is an argument of a command with its value.
+var flagShape = regexp.MustCompile(`\s--?([A-Za-z][\w-]*)\s+("[^"]*"|'[^']*'|[^\s"'-]\S*)`)
 
 // pairRows takes out the lines that hold names with values, of which one is a MAC address,
 // and reads them as a list: the names are its headings.
@@ -301,14 +316,18 @@ func (r *reader) pairRows(lines []line) (left []line) {
 	var rows, forwards []rawRow
 	told := true
 	for _, l := range lines {
+		if flagShape.MatchString(l.text) {
+			l.text = flagShape.ReplaceAllString(l.text, " $1=$2")
+		}
 		all := pairShape.FindAllStringSubmatch(l.text, -1)
 		values := map[string]string{}
-		mac, address := false, false
+		mac, address, twice := false, false, false
 		for _, m := range all {
+			twice = twice || values[m[1]] != "" // so it is no name of one value
 			v := strings.Trim(strings.TrimRight(m[2], ",;"), `"'`)
 			values[m[1]], mac, address = v, mac || grid.LooksMAC(v), address || isAddr(v)
 		}
-		if len(all) < 2 || !mac && (!address || len(all) < 4) {
+		if len(all) < 2 || !mac && (!address || len(all) < 4 || twice) {
 			left = append(left, l)
 			continue
 		}

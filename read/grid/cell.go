@@ -111,6 +111,23 @@ func sortOf(cell string) sort {
 	if s != 0 {
 		return s
 	}
+	if fields := strings.Fields(folded); len(fields) == 2 || len(fields) == 3 {
+		all := sort(0)
+		for _, w := range fields {
+			of := known().cells[w] & (isState | isLink)
+			if linkShape.MatchString(w) {
+				of |= isLink
+			}
+			if of == 0 {
+				all = 0
+				break
+			}
+			all |= of
+		}
+		if all != 0 {
+			return all
+		}
+	}
 	if !strings.ContainsFunc(cell, func(c rune) bool { return unicode.IsLetter(c) || unicode.IsDigit(c) || c > 0x2fff }) {
 		return isNothing // marks alone
 	}

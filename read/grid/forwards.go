@@ -209,6 +209,9 @@ func (c column) switches() bool {
 	if c.says(Enabled, State) || c.off {
 		return true
 	}
+	if c.distinct == 2 && c.filled == c.rows && !c.headed && !slices.ContainsFunc(c.texts, func(t string) bool { return t != "0" && t != "1" }) {
+		return true
+	}
 	return !c.says(Port, Outside, Inside, Figure, Time, Link, Kind, Place, Note, Service) && c.share(isNumber|isPorts) < 1 && known*10 >= c.filled*6
 }
 
@@ -374,7 +377,11 @@ func (r Reading) Forward(row Row) (Forward, bool) {
 	if f.Address, ok = AddressIn(to); !ok {
 		return f, false
 	}
-	for _, role := range []Role{Name, DeviceName, Note, Service} {
+	names := []Role{Name, DeviceName, Note, Service}
+	if at := slices.Index(r.Roles, Name); at >= 0 && r.splits[at].part == isText {
+		names = []Role{Service, Name, DeviceName, Note} // the name beside an address is the device's
+	}
+	for _, role := range names {
 		if f.Name == "" && (role != Service || !protocolPort.MatchString(text[role])) {
 			f.Name = text[role]
 		}
