@@ -15,6 +15,7 @@ var (
 	blankShape  = regexp.MustCompile(`([\pL]+) \[([^\[\]]*?)_+\]`)
 	boxShape    = regexp.MustCompile(`([\pL]+) \[([ xX])\]`)
 	formerShape = regexp.MustCompile(`(?i)\s*\((?:was|old|old ip|formerly|before|previously|früher|war|vorher|avant|ancien(?:ne)?|antes|era|prima|ex)\b[^()]*\d[^()]*\)`)
+	wasShape    = regexp.MustCompile(`(?i)\b(?:was|old|formerly|before|früher|war|vorher|avant|antes|era|prima|was vroeger|tidigare|før)\s+(?:at |on )?\d+\.\d+\.\d+\.\d+\s*[,;]\s*(?:(?:is |now |jetzt |maintenant |ahora |ora |nu |nå |new )+)(?:at |on )?`)
 	bulletShape = regexp.MustCompile(`^[-*+•‣–] (\pL)`)
 	linkShape   = regexp.MustCompile(`\[([^\[\]]+)\]\(https?://[^)\s]*\)`)
 	markShape   = regexp.MustCompile("`([^`]+)`|\\*\\*([^*]+)\\*\\*")
@@ -46,8 +47,14 @@ func bared(text string) string {
 			text = text[:m[3]] + ": " + text[m[1]:]
 		}
 	}
+	if text[0] == '|' && strings.Count(text, "|") == 1 && len(text) > 1 {
+		text = text[1:] // a cell alone
+	}
 	if c := text[0]; c == '-' || c == '*' || c == '+' || c == 0xe2 {
 		text = bulletShape.ReplaceAllString(text, "$1")
+	}
+	if strings.Contains(text, ",") || strings.Contains(text, ";") {
+		text = wasShape.ReplaceAllString(text, " ")
 	}
 	if strings.IndexByte(text, '(') >= 0 {
 		text = formerShape.ReplaceAllString(text, "")

@@ -19,7 +19,7 @@ var (
 	targetShape = regexp.MustCompile(`(\d{1,3}\.\d{1,3}\.\d{1,3}\.\d{1,3})\b(?:\s?:\s?(` + portsPattern + `)\b\*?)?`)
 	portsShape  = regexp.MustCompile(`\b` + portsPattern + `(?:\b|\*)`)
 	pointerSign = regexp.MustCompile(`(?i)->|→|=>|⇒|⟶|➔|»|>|(?:^|[\s-])(?:to|an|auf|nach|zu|vers|à|a|al|alla|hacia|para|naar|do|na|till|til|к|на)(?:\s|$)`)
-	thereShape = regexp.MustCompile(`(?i)^[\s,;(]*(?:(?:on|at|auf|sur|en|su|op)\s+)?(?:ports?|porta|porte|puertos?|portas?|poort(?:en)?|porty?|portti|порт|端口|ポート|포트)\.?\s*:?\s*(` + portsPattern + `)(?:$|[\s,;.)])`)
+	thereShape  = regexp.MustCompile(`(?i)^[\s,;(]*(?:(?:on|at|auf|sur|en|su|op)\s+)?(?:ports?|porta|porte|puertos?|portas?|poort(?:en)?|porty?|portti|порт|端口|ポート|포트)\.?\s*:?\s*(` + portsPattern + `)(?:$|[\s,;.)])`)
 	bareInside  = regexp.MustCompile(`^\s(` + portsPattern + `)(?:$|[\s,;)])`)
 	numbered0   = regexp.MustCompile(`^\s*[#(]?\d{1,4}[.):]?\s+`)
 	calledShape = regexp.MustCompile(`^\s*([^:=→>\d"'][^:=→>"']{0,40}):\s+`)

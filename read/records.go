@@ -26,7 +26,7 @@ type grammar func(text string) (begins *entry, sets []setting, ok bool)
 var (
 	sectionShape = regexp.MustCompile(`^config\s+([\w-]+)(?:\s+['"]?([^'"]*)['"]?)?\s*$`)
 	optShape     = regexp.MustCompile(`^\s+(?:option|list)\s+([\w.-]+)\s+(?:'([^']*)'|"([^"]*)"|(\S+))\s*$`)
-	dottedShape  = regexp.MustCompile(`^\s*(?:set\s+)?([A-Za-z][\w.@\[\]-]*?[.\[@_-]?\d+\]?)[._-]([A-Za-z][\w.-]*)\s*[=:]\s*(.*)$`)
+	dottedShape  = regexp.MustCompile(`^\s*(?:set\s+)?([A-Za-z][\w.@\[\]-]*?[.\[@_-]?\d+\]?)[._-]([A-Za-z][\w.-]*)(?:\s*[=:]\s*|\s+)(.*)$`)
 	headShape    = regexp.MustCompile(`^\s*\[+([^\[\]]+)\]+\s*$`)
 	keyShape     = regexp.MustCompile(`^\s*([A-Za-z][\w .-]{0,40}?)\s*[=:]\s*(.*)$`)
 	wordsShape   = regexp.MustCompile(`^([a-z][\w-]*(?: [a-z][\w-]*)*?)(?:\s+(\S+))?$`)
@@ -139,13 +139,14 @@ func bracesApart(lines []numbered) (out []numbered) {
 func byBraces(lines []numbered) (entries []entry, ok bool) {
 	var open []int // the entries in which a line lies
 	all, fits, some := 0, 0, false
+	ended := slices.ContainsFunc(lines, func(l numbered) bool { return strings.HasSuffix(l.text, ";") })
 	for _, l := range lines {
 		text := strings.TrimSpace(l.text)
 		if text == "" || text[0] == '#' || strings.HasPrefix(text, "//") {
 			continue
 		}
 		all++
-		if strings.Contains(text, `":`) || statementShape.MatchString(text) {
+		if strings.Contains(text, `":`) || ended && statementShape.MatchString(text) {
 			return nil, false // JSON, or of a program that has a reader of its own
 		}
 		if m := openShape.FindStringSubmatch(l.text); m != nil {
@@ -498,7 +499,11 @@ func (r *reader) settingsOf(entries []entry) bool {
 		for k, s := range e.settings {
 			list = append(list, namedValue{s.key, s.value, k})
 		}
+		before := len(r.own)
 		r.networkOf(list)
+		if len(entries) > 1 && len(r.own) > 1 { // which of them is meant nobody can tell
+			r.own = r.own[:min(before, 0)]
+		}
 	}
 	return true
 }

@@ -4,6 +4,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"unicode"
 
 	"vestpin/core/sighting"
 	"vestpin/read/grid"
@@ -476,7 +477,9 @@ func withoutCommon(rows []rawRow) {
 					all[i] = all[i][1:]
 				}
 			}
-			for len(all[0]) > 0 && !slices.ContainsFunc(all, func(w []string) bool { return len(w) == 0 || w[len(w)-1] != all[0][len(all[0])-1] }) {
+			open := false // behind a word that leads to the address all that is common does
+			for len(all[0]) > 0 && (open || leads(all[0][len(all[0])-1])) && !slices.ContainsFunc(all, func(w []string) bool { return len(w) == 0 || w[len(w)-1] != all[0][len(all[0])-1] }) {
+				open = true
 				for i := range all {
 					all[i] = all[i][:len(all[i])-1]
 				}
@@ -488,14 +491,26 @@ func withoutCommon(rows []rawRow) {
 				all[i] = all[i][1:]
 			}
 			text := strings.Join(all[i], " ")
+			said := ""
 			for _, w := range all[i] {
 				if len(w) > 2 && (w[0] == '"' && w[len(w)-1] == '"') {
-					text = strings.Trim(w, `"`)
+					said = strings.Trim(w, `"`)
 				}
+			}
+			if said != "" {
+				rows[i].Cells[c] = said
+				continue
 			}
 			rows[i].Cells[c] = called(grid.Untimed(strings.Trim(text, ` "'()[],;:-=|`)))
 		}
 	}
+}
+
+// leads passes a word behind a name that is no part of it: a label of what follows, a verb, a mark.
+func leads(word string) bool {
+	bare := strings.Trim(word, `()[]{}:=,;"'`)
+	roles := headingOf(bare)
+	return slices.Contains(roles, grid.MAC) || slices.Contains(roles, grid.Address) || len(bare) < 4 || bare != strings.TrimRight(word, ",") || talkEnd.MatchString(" "+bare) || !strings.ContainsFunc(bare, unicode.IsLetter)
 }
 
 // numberShape is the number of an entry of a list.

@@ -10,7 +10,7 @@ import (
 // Lists often have the last number of an address alone, below the network in which all are.
 var (
 	baseShape  = regexp.MustCompile(`\b(\d{1,3}\.\d{1,3}\.\d{1,3})\.(?:0/2[0-4]|0\b|[xX*]|n+\b|_+)`)
-	fullShape = regexp.MustCompile(`\b\d{1,3}\.\d{1,3}\.\d{1,3}\.\d{1,3}\b`)
+	fullShape  = regexp.MustCompile(`\b\d{1,3}\.\d{1,3}\.\d{1,3}\.\d{1,3}\b`)
 	lastHead   = regexp.MustCompile(`(?i)^\W*(?:(?:last|final|host|4th|fourth)\s+(?:octet|number|no\.?|part|byte|digits?)|octet|host id|letzte[srn]?\s+(?:oktett|zahl|stelle|nummer)|dernier\s+(?:octet|chiffre|nombre)|[uú]ltimo\s+(?:octeto|n[uú]mero)|ultimo\s+(?:ottetto|numero)|laatste\s+(?:octet|getal|nummer)|ostatni\s+(?:oktet|numer)|\.x|x|end\w*nummer)\W*$`)
 	lastNumber = regexp.MustCompile(`^\.?(\d{1,3})$`)
 	dotNumber  = regexp.MustCompile(`^\.\d{1,3}$`)

@@ -274,7 +274,7 @@ func put(n *node, key string, v *node) {
 }
 
 // yamlShape is a text with lists or maps in each other as YAML writes them.
-var yamlShape = regexp.MustCompile(`(?m)^(\s*-\s+[\w"'-]+:(\s|$)|[\w"'-]+:\s*$\n[ ]+[\w"'-]+:|\s*-\s*$)`)
+var yamlShape = regexp.MustCompile(`(?m)^(\s*-\s+[\w"'-]+:(\s|$)|\s*-\s+\{\s*[\w"'-]+:\s|[\w"'-]+:\s*$\n[ ]+[\w"'-]+:|\s*-\s*$)`)
 
 // yamlTree reads YAML as a tree.
 func yamlTree(text string) (*node, bool) {

@@ -58,7 +58,7 @@ func profile(rows []Row, s split, head string) column {
 		texts[text] = true
 		c.texts = append(c.texts, text)
 		of := sortOf(text)
-		if _, ok := protocolIn(text); ok && strings.ContainsAny(text, "tTuU") && of&isNothing == 0 {
+		if _, ok := protocolIn(text); ok && (strings.ContainsAny(text, "tTuU") || c.says(Protocol) && of&isNumber != 0) && of&isNothing == 0 {
 			c.transports++
 		}
 		n := 0
@@ -250,6 +250,9 @@ func addressWorth(c column, forwards bool) float64 {
 	for _, n := range c.nets {
 		most = max(most, n)
 	}
+	if forwards && c.private == 0 && c.distinct < c.filled {
+		return 0 // the router's own, outside
+	}
 	w := float64(c.count(isAddress))/float64(c.rows) + 2*c.unlike() + 0.8*float64(c.private)/float64(c.filled) + 0.2*float64(most)/float64(c.filled)
 	switch {
 	case c.says(ReservedAddr):
@@ -258,6 +261,7 @@ func addressWorth(c column, forwards bool) float64 {
 		w += 2.2
 	case c.says(Address):
 		w += 2
+	case c.says(Network) && c.share(isAddress) > 0.9 && c.private == c.filled && forwards:
 	case c.says(Gateway, DNS, Mask, Network, Version, Range, Sender, Figure, Time, Port):
 		if c.exact || c.says(Gateway, DNS) {
 			return 0

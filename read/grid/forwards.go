@@ -21,6 +21,9 @@ func assignPorts(columns []column, roles []Role, sure bool) []Question {
 			continue
 		}
 		switch {
+		case c.ownPorts():
+			roles[i] = Outside
+			likely = true
 		case c.says(Sender) && !c.porty():
 			roles[i] = Sender
 		case roles[i] != None:
@@ -61,6 +64,12 @@ func assignPorts(columns []column, roles []Role, sure bool) []Question {
 		}
 	}
 	ports = runsOf(columns, roles, ports)
+	if slices.Contains(roles, Outside) {
+		if len(ports) == 1 {
+			roles[ports[0]] = Inside
+		}
+		return nil
+	}
 	if len(ports) == 1 {
 		roles[ports[0]] = Outside
 		if c := columns[ports[0]]; c.side < 0 {
@@ -172,6 +181,16 @@ func EndOf(head string) int {
 // porty reports whether a column may hold ports.
 func (c column) porty() bool {
 	return c.share(isNumber|isPorts|isNothing) > 0.6 && c.count(isNumber|isPorts) > 0
+}
+
+// ownPorts reports whether a column holds one address out there, the router's own, each time with a
+// port.
+func (c column) ownPorts() bool {
+	if c.private > 0 || c.share(isAddress) < 1 || c.says(Sender) {
+		return false
+	}
+	first, _ := AddressIn(c.texts[0])
+	return !slices.ContainsFunc(c.texts, func(t string) bool { a, ok := AddressIn(t); return !ok || a != first || portAfter(t) == "" })
 }
 
 // usual is the share of the ports of a column on which devices answer by themselves.
@@ -394,7 +413,16 @@ func (r Reading) Forward(row Row) (Forward, bool) {
 	} else if text[Protocol] != "" && text[Protocol] != r.both {
 		return f, false
 	}
+	if m := namedPort.FindStringSubmatch(f.Name); m != nil && text[Protocol] == "" && text[Inside] == "" {
+		f.Protocol, _ = protocolIn(m[1])
+		text[Inside] = m[2]
+	} else if text[Protocol] == "" && namedProtocol.MatchString(f.Name) {
+		return f, false // it may be for that alone
+	}
 	outside, inside := text[Outside], text[Inside]
+	if _, ok := AddressIn(outside); ok {
+		outside = portAfter(outside)
+	}
 	if text[OutsideEnd] != "" && outside != "" && text[OutsideEnd] != outside {
 		outside += "-" + text[OutsideEnd]
 	}
@@ -455,6 +483,12 @@ func (r Reading) Forward(row Row) (Forward, bool) {
 	}
 	return f, true
 }
+
+// What a name says of the port that it is for: "page (TCP 80)".
+var (
+	namedPort     = regexp.MustCompile(`(?i)\((tcp|udp)[ /:]?(\d{1,5})\)\s*$`)
+	namedProtocol = regexp.MustCompile(`(?i)\b(?:tcp|udp)\b`)
+)
 
 // sendersIn reads who may connect: addresses, networks and ranges; none for anybody. Not known is
 // a word that could be the name of some.

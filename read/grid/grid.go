@@ -6,6 +6,7 @@ package grid
 
 import (
 	"net/netip"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -386,6 +387,9 @@ func (r Reading) Device(row Row) (Device, bool) {
 				}
 				continue
 			}
+			if m := tickShape.FindString(text); m != "" && len(m) < len(text) {
+				text = text[len(m):]
+			}
 			if at := strings.LastIndexByte(text, ' '); r.stateful && at > 0 {
 				d.State, text = strings.ToLower(text[at+1:]), strings.TrimRight(text[:at], " (,-·")
 			}
@@ -427,6 +431,9 @@ func (r Reading) Device(row Row) (Device, bool) {
 	}
 	return d, !bad && (d.MAC != "" || d.Address.IsValid())
 }
+
+// tickShape is a box or a mark before a name.
+var tickShape = regexp.MustCompile(`^(?:\[[ xX*✓✔]?\]|[☐☑☒✓✔✗✘●○◉◯•▪▸►])\s*`)
 
 // settingWord passes a heading of what networks have, which is nobody's name.
 func settingWord(text string) bool {
