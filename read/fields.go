@@ -56,6 +56,14 @@ func saysOf(n *html.Node) (text string, whole bool) {
 			text = attr(n, "title")
 		}
 		return text, true
+	case atom.I, atom.Span, atom.B, atom.Em, atom.Svg:
+		if n.FirstChild == nil && n.Parent != nil && strings.TrimSpace(innerText(n.Parent, 100)) == "" {
+			for _, key := range []string{"title", "aria-label"} {
+				if text = attr(n, key); text != "" {
+					return text, true
+				}
+			}
+		}
 	case atom.Select:
 		for c := range n.Descendants() {
 			if c.DataAtom == atom.Option && slices.ContainsFunc(c.Attr, func(a html.Attribute) bool { return a.Key == "selected" }) {

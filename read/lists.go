@@ -512,7 +512,7 @@ func (r *reader) table(title string, head []string, rows []rawRow, c cutting, mo
 	if c == byBlanks && head != nil && len(head) != len(rows[0].Cells) {
 		head = nil // which of them is over which column cannot be told
 	}
-	rows = sideBySide(head, rows)
+	head, rows = sideBySide(head, rows)
 	r.completed(head, rows)
 	t := grid.Table{Title: title, Head: head}
 	for _, row := range rows {
@@ -569,11 +569,37 @@ func (r *reader) form(title string, rows []rawRow) {
 	r.cardTable(title, cards)
 }
 
-// sideBySide takes rows apart that hold several devices beside each other: without
-// headings, as many addresses as MAC addresses, and the same form of cells in each part.
-func sideBySide(head []string, rows []rawRow) []rawRow {
-	if head != nil || !slices.ContainsFunc(rows, func(row rawRow) bool { return len(row.line.macs) > 1 }) {
-		return rows
+// sideBySide takes rows apart that hold several devices beside each other: as many addresses as
+// MAC addresses, and the same form of cells in each part; below headings that repeat, or none.
+func sideBySide(head []string, rows []rawRow) ([]string, []rawRow) {
+	if !slices.ContainsFunc(rows, func(row rawRow) bool { return len(row.line.macs) > 1 }) {
+		return head, rows
+	}
+	most := 0
+	for _, row := range rows {
+		most = max(most, len(row.line.macs))
+	}
+	if head != nil {
+		w := len(head) / most
+		if len(head)%most != 0 || w < 2 || slices.ContainsFunc(rows, func(row rawRow) bool { return len(row.Cells) > len(head) }) {
+			return head, rows
+		}
+		for i := range head {
+			if head[i] != head[i%w] {
+				return head, rows
+			}
+		}
+		var out []rawRow
+		for _, row := range rows {
+			for i := 0; i < len(row.Cells); i += w {
+				one := row
+				one.Cells = append(slices.Clone(row.Cells[i:min(i+w, len(row.Cells))]), make([]string, max(0, i+w-len(row.Cells)))...)
+				if strings.Join(one.Cells, "") != "" {
+					out = append(out, one)
+				}
+			}
+		}
+		return head[:w], out
 	}
 	var out []rawRow
 	for _, row := range rows {
@@ -589,7 +615,7 @@ func sideBySide(head []string, rows []rawRow) []rawRow {
 			out = append(out, one)
 		}
 	}
-	return out
+	return nil, out
 }
 
 func repeats(cells []string, n int) bool {

@@ -24,6 +24,19 @@ func toldOf(items []item) (out []namedValue) {
 	return out
 }
 
+// settingsIn gives the settings of lines: those with several addresses whole, others as on cards.
+func settingsIn(lines []line) (out []namedValue) {
+	var single []line
+	for _, l := range lines {
+		if label, value := labelOf(l.text); label != "" && len(l.addrs) > 1 {
+			out = append(out, namedValue{label, value, l.number})
+		} else {
+			single = append(single, l)
+		}
+	}
+	return append(toldOf(itemsOf(single)), out...)
+}
+
 // betweenEnds is what stands between the ends of a range.
 var betweenEnds = regexp.MustCompile(`^\s*(?:-|–|~|,|;|to|bis|à|a|al|t/m|do|till|\.\.+)?\s*$`)
 

@@ -361,6 +361,7 @@ func (p *pager) table(n *html.Node) {
 	title := ""
 	var lines []line
 	spans := map[int]spanned{}
+	off, some := []bool{}, false
 	var rows func(n *html.Node)
 	rows = func(n *html.Node) {
 		for c := n.FirstChild; c != nil; c = c.NextSibling {
@@ -371,6 +372,8 @@ func (p *pager) table(n *html.Node) {
 				p.mark(c)
 				if l, ok := p.tableRow(c, spans); ok {
 					lines = append(lines, l)
+					off = append(off, saysOff(c))
+					some = some || off[len(off)-1]
 				}
 			case atom.Thead, atom.Tbody, atom.Tfoot, atom.Form, atom.Div:
 				rows(c)
@@ -385,6 +388,18 @@ func (p *pager) table(n *html.Node) {
 	if len(lines) == 0 {
 		return
 	}
+	if some && !slices.ContainsFunc(lines, func(l line) bool { return len(l.macs) > 0 }) {
+		for i := range lines { // a column of what the rows say of themselves
+			said := "[x]"
+			if off[i] {
+				said = "[ ]"
+			}
+			if len(lines[i].addrs) == 0 {
+				said = "Enabled"
+			}
+			lines[i].cells = append(slices.Clone(lines[i].cells), said)
+		}
+	}
 	lines = onOneLine(lines)
 	if !slices.ContainsFunc(lines, func(l line) bool { return len(l.macs)+len(l.addrs) > 0 }) {
 		for _, l := range lines {
@@ -393,6 +408,16 @@ func (p *pager) table(n *html.Node) {
 		return
 	}
 	p.tables(title, lines, byTab, true)
+}
+
+// saysOff reports whether an element says by its class or state that it is off.
+func saysOff(n *html.Node) bool {
+	if attr(n, "aria-disabled") == "true" || attr(n, "data-enabled") == "false" {
+		return true
+	}
+	return slices.ContainsFunc(strings.FieldsFunc(attr(n, "class"), func(c rune) bool { return c == ' ' || c == '-' || c == '_' }), func(w string) bool {
+		return len(w) > 2 && grid.Switch(w) < 0
+	})
 }
 
 // onOneLine joins rows that are made of two: below each stands one with a single cell.
@@ -698,6 +723,17 @@ func (p *pager) records(n *html.Node) bool {
 		}
 		var card []item
 		for _, l := range leaves {
+			if whole := scan(0, l.text); len(whole.macs) > 0 && len(whole.macs)+len(whole.addrs) > 1 {
+				_, cells := cutAtAddresses(l.text)
+				for k, text := range cells {
+					if text != "" && !grid.Known(text) {
+						i := itemOf(scan(p.number(l.at), text), text, "")
+						i.path = l.path + strings.Repeat("/", k)
+						card = append(card, i)
+					}
+				}
+				continue
+			}
 			i := itemOf(scan(p.number(l.at), l.text), l.text, l.label)
 			if i.label == "" {
 				if label, value := labelOf(l.text); label != "" && !i.mac && !i.addr {

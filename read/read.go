@@ -295,6 +295,9 @@ func scan(number int, text string) line {
 		if _, after, ok := strings.Cut(w, "="); ok && len(after) >= 7 {
 			w = after // a name with its value
 		}
+		if at := strings.IndexByte(w, ':'); at > 1 && len(w)-at > 7 && strings.ContainsFunc(w[:at], func(c rune) bool { return unicode.IsLetter(c) && (c > 'f' || c < 'A') || c > 'F' && c < 'a' }) {
+			w = w[at+1:] // a label without a blank
+		}
 		if len(l.macs)+len(l.addrs) >= mostNamed {
 			return line{number: number, text: text}
 		}

@@ -97,7 +97,7 @@ func (r *reader) run(lines []line) {
 	default:
 		used := map[int]bool{}
 		if len(others) < 200 {
-			used = r.networkOf(toldOf(itemsOf(others)))
+			used = r.networkOf(settingsIn(others))
 		}
 		r.giveUp(slices.DeleteFunc(others, func(l line) bool { return used[l.number] }))
 	}
