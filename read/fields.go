@@ -105,6 +105,20 @@ func labelled(n *html.Node) (label, value string, ok bool) {
 	return label, strings.Join(slices.Compact(values), "-"), ok
 }
 
+// forwardsBy reports whether attributes tell of a forward: an address, a protocol and ports.
+func forwardsBy(list []html.Attribute) bool {
+	address, protocol, ports := false, false, false
+	for _, a := range list {
+		if !strings.HasPrefix(a.Key, "data-") || a.Key == lineMark {
+			continue
+		}
+		address = address || isAddr(a.Val)
+		protocol = protocol || spokenIn(a.Val) != ""
+		ports = ports || portsShape.FindString(a.Val) == a.Val && a.Val != ""
+	}
+	return address && protocol && ports
+}
+
 // attributes reads the children of an element that say in their attributes of which device they
 // are, as a list, and gives them.
 func (p *pager) attributes(n *html.Node) map[*html.Node]bool {
@@ -112,7 +126,7 @@ func (p *pager) attributes(n *html.Node) map[*html.Node]bool {
 	var rows []rawRow
 	done := map[*html.Node]bool{}
 	for c := n.FirstChild; c != nil; c = c.NextSibling {
-		if c.Type != html.ElementNode || p.macs[c] > 0 || !slices.ContainsFunc(c.Attr, func(a html.Attribute) bool { return a.Key != "id" && len(scan(0, a.Val).macs) == 1 }) {
+		if c.Type != html.ElementNode || p.macs[c] > 0 || !slices.ContainsFunc(c.Attr, func(a html.Attribute) bool { return a.Key != "id" && len(scan(0, a.Val).macs) == 1 }) && !forwardsBy(c.Attr) {
 			continue
 		}
 		p.mark(c)

@@ -253,7 +253,7 @@ func byPaths(lines []numbered) (entries []entry, ok bool) {
 		}
 		all++
 		words := quotedWords(text)
-		if len(words) < 4 || verb != "" && words[0] != verb || strings.Contains(text, "=") {
+		if len(words) < 4 || verb != "" && words[0] != verb || strings.ContainsAny(text, "=") || strings.Contains(text, " --") {
 			continue
 		}
 		verb = words[0]
@@ -287,7 +287,7 @@ func pathTree(lines []numbered) (*node, bool) {
 		}
 		all++
 		words := quotedWords(strings.ReplaceAll(text, "'", `"`))
-		if len(words) < 3 || len(words) > 30 || verb != "" && words[0] != verb || strings.Contains(text, "=") || strings.Trim(words[0], "abcdefghijklmnopqrstuvwxyz-") != "" {
+		if len(words) < 3 || len(words) > 30 || verb != "" && words[0] != verb || strings.ContainsAny(text, "=") || strings.Contains(text, " --") || strings.Trim(words[0], "abcdefghijklmnopqrstuvwxyz-") != "" {
 			continue
 		}
 		verb = words[0]

@@ -128,7 +128,7 @@ func (r *reader) forwardCards(lines []line) bool {
 		}
 		seen[i.label] = true
 		cards[len(cards)-1] = append(cards[len(cards)-1], i)
-		if grid.Portlike(i.label) {
+		if grid.Portlike(i.label) || i.text != "" && portsShape.FindString(i.text) == i.text {
 			ports++
 		}
 		if spokenIn(i.text) != "" {

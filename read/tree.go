@@ -143,7 +143,11 @@ func (g *gathering) gather(n *node, path, key string, above map[string]string) {
 		return
 	}
 	if key != "" && strings.HasSuffix(path, "/") && !grid.LooksMAC(key) {
-		cells["key name"] = key
+		if stem := strings.TrimRight(key, "0123456789"); stem != key {
+			cells["key"] = key // it may only count
+		} else {
+			cells["key name"] = key
+		}
 	}
 	flatten(n, "", cells, 0)
 	for k, v := range above {
