@@ -370,3 +370,20 @@ func TestLongPackedText(t *testing.T) {
 		t.Errorf("%d sightings, %d missed, %v", len(r.Sightings), r.Missed, err)
 	}
 }
+
+// A laptop's settings are one device with an interface for each adapter that has an address.
+func TestOwnAdapters(t *testing.T) {
+	adapter := func(kind string, n int) string {
+		return fmt.Sprintf("\n%s:\n\n   Description . . . . : x\n   Physical Address. . . : 00-00-5E-00-53-%02X\n   IPv4 Address. . . . . : 10.48.16.%d(Preferred)\n   Subnet Mask . . . . . : 255.255.255.0\n   Default Gateway . . . : 10.48.16.1\n", kind, n, n)
+	}
+	idle := "\nWireless adapter 2:\n\n   Media State . . . : disconnected\n   Physical Address. . . : 00-00-5E-00-53-63\n"
+	r, err := Text("x", "", []byte("Configuration\n\n   Host Name . . . . : laptop-7\n   Node Type . . . . : Hybrid\n"+adapter("Ethernet adapter", 0x61)+adapter("Wireless adapter", 0x62)+idle))
+	var got []string
+	for _, s := range r.Sightings {
+		got = append(got, fmt.Sprint(s.MAC, " ", s.Address, " ", s.Host, " ", s.State))
+	}
+	want := "00:00:5e:00:53:61 10.48.16.97 laptop-7 this computer|00:00:5e:00:53:62 10.48.16.98 laptop-7 this computer"
+	if err != nil || strings.Join(got, "|") != want || r.Facts.Gateway.String() != "10.48.16.1" {
+		t.Errorf("got %q, %+v, %v", got, r.Facts, err)
+	}
+}

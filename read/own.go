@@ -9,6 +9,7 @@ import (
 
 	"vestpin/core/ipv4"
 	"vestpin/core/sighting"
+	"vestpin/core/site"
 	"vestpin/read/grid"
 )
 
@@ -22,6 +23,9 @@ type adapter struct {
 	masked  bool
 	after   int // labelled lines with an address, or without a value, since the mask
 	last    string
+	named   bool // it has a heading: it is no part of what the program says of the whole computer
+	mac     site.MAC
+	line    int
 }
 
 // key4 is a line of nmcli: a name in capitals that is not translated.
@@ -293,7 +297,7 @@ func (r *reader) ipconfig(l line) bool {
 	case !indented && r.adapter.open, !indented && strings.HasSuffix(strings.TrimSpace(l.text), ":") && len(l.addrs) == 0 && len(l.macs) == 0:
 		r.closeAdapter()
 		if strings.HasSuffix(strings.TrimSpace(l.text), ":") {
-			r.adapter = adapter{open: true}
+			r.adapter = adapter{open: true, named: true}
 			return true
 		}
 	}
@@ -308,6 +312,12 @@ func labelledWord(l line) bool {
 
 func (r *reader) adapterLine(value string, l line) {
 	a := &r.adapter
+	if !a.named && r.self == "" && value != "" && len(l.addrs)+len(l.macs) == 0 {
+		r.self = value // the first that the program says is what the computer is called
+	}
+	if len(l.macs) == 1 && !a.masked && a.mac == "" {
+		a.mac, a.line = l.macs[0], l.number
+	}
 	var addr netip.Addr
 	if len(l.addrs) > 0 {
 		addr = l.addrs[0]
@@ -373,4 +383,11 @@ func (r *reader) adapterValue(addr netip.Addr) {
 	}
 }
 
-func (r *reader) closeAdapter() { r.adapter = adapter{} }
+// closeAdapter ends an adapter. One with an address is an interface of this computer, which is a
+// device of the site as others are.
+func (r *reader) closeAdapter() {
+	if a := r.adapter; a.mac != "" && a.masked && a.address.IsPrivate() && r.self != "" && len(r.out.Facts.Adapters) < mostOwn {
+		r.add(sighting.Sighting{MAC: a.mac, Address: a.address, Host: r.self, State: sighting.StateOwn, Line: a.line})
+	}
+	r.adapter = adapter{}
+}

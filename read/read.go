@@ -347,9 +347,10 @@ type reader struct {
 	alike      alikeness
 	shown      map[int]ShownLine
 	columns    columns
-	settings   bool // the file is a configuration of dnsmasq
-	vain       int  // how many blocks were tried in vain
-	ifconfig   bool // the lines belong to an adapter in the output of ifconfig
+	settings   bool   // the file is a configuration of dnsmasq
+	vain       int    // how many blocks were tried in vain
+	ifconfig   bool   // the lines belong to an adapter in the output of ifconfig
+	self       string // what the computer calls itself whose settings these are
 	own        []netip.Prefix
 	gateways   []netip.Addr
 	adapter    adapter

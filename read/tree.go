@@ -124,6 +124,9 @@ func (g *gathering) gather(n *node, path, key string, above map[string]string) {
 	if grid.LooksMAC(key) {
 		cells["mac"] = key
 	}
+	if isAddr(key) && isRecord(n) {
+		cells["address"] = key
+	}
 	if len(cells) == 0 && !isRecord(n) {
 		records, said := 0, maps.Clone(above)
 		for k, v := range n.fields {
@@ -142,7 +145,7 @@ func (g *gathering) gather(n *node, path, key string, above map[string]string) {
 		}
 		return
 	}
-	if key != "" && strings.HasSuffix(path, "/") && !grid.LooksMAC(key) {
+	if key != "" && strings.HasSuffix(path, "/") && !grid.LooksMAC(key) && !isAddr(key) {
 		if stem := strings.TrimRight(key, "0123456789"); stem != key {
 			cells["key"] = key // it may only count
 		} else {

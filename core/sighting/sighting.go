@@ -8,6 +8,7 @@ import (
 	"net/netip"
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 
 	"vestpin/core/edit"
@@ -33,6 +34,9 @@ type Sighting struct {
 
 // StateReserved marks a sighting that is a reservation in a router's list.
 const StateReserved = "reservation"
+
+// StateOwn marks a sighting that is an interface of the computer from which it came.
+const StateOwn = "this computer"
 
 // Facts are what the evidence says of the network itself. Own is the laptop's
 // address, where its own settings were among the evidence; DHCP are the servers
@@ -251,9 +255,35 @@ func (m *merger) place(sg Sighting, n site.Network) Finding {
 		}
 	}
 	if !known {
+		if f, ok := m.another(sg, n); ok {
+			return f
+		}
 		return m.meet(sg, n)
 	}
 	return m.learn(sg, at)
+}
+
+// another adds a further interface to the computer from which a sighting came.
+func (m *merger) another(sg Sighting, n site.Network) (Finding, bool) {
+	if sg.State != StateOwn || sg.Host == "" || sg.MAC == "" {
+		return Finding{}, false
+	}
+	at := slices.IndexFunc(m.site.Devices, func(d site.Device) bool {
+		return d.Name == Title(sg.Host) && slices.ContainsFunc(d.Interfaces, func(i site.Interface) bool {
+			return slices.ContainsFunc(i.Evidence, func(e site.Evidence) bool { return e.State == StateOwn })
+		})
+	})
+	if at < 0 {
+		return Finding{}, false
+	}
+	d := &m.site.Devices[at]
+	e := m.evidence(sg)
+	id := site.FreeID(d.ID+"."+strconv.Itoa(len(d.Interfaces)), func(id string) bool { return m.ids[id] })
+	d.Interfaces = append(d.Interfaces, site.Interface{ID: id, Network: n.ID, MAC: sg.MAC, Wants: "auto", First: e.At, Evidence: []site.Evidence{e}, Seen: sg.Address})
+	m.index(at)
+	m.touched[d.ID] = true
+	m.visited(sg, place{at, len(d.Interfaces) - 1})
+	return Finding{sg, IsNew, d.ID, fmt.Sprintf("new: another interface of %s", label(*d))}, true
 }
 
 // meet adds a device that was not known.

@@ -102,3 +102,31 @@ func TestEvidenceIsKeptButNotWithoutEnd(t *testing.T) {
 		t.Errorf("%d pieces, the last from %s", len(got), got[len(got)-1].Source)
 	}
 }
+
+// A laptop that is on the cable and on Wi-Fi is one device with two interfaces; another that is
+// called as it is, and told by somebody else, is not taken for it.
+func TestOwnInterfacesAreOneDevice(t *testing.T) {
+	own := func(mac string, n int) Sighting {
+		return Sighting{MAC: site.MAC(mac), Address: addr(n), Host: "laptop-7", State: StateOwn, Source: "settings", Line: n}
+	}
+	other := own("00:00:5e:00:53:73", 73)
+	other.State = "arp"
+	p := Merge(known(), []Sighting{own("00:00:5e:00:53:71", 71), own("00:00:5e:00:53:72", 72), other}, Facts{}, "2026-11-23T09:00:00Z")
+	next, _, err := edit.Apply(known(), p.Edits)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var got []string
+	for _, d := range next.Devices[2:] {
+		for _, n := range d.Interfaces {
+			got = append(got, fmt.Sprint(d.ID, " ", n.ID, " ", n.MAC, " ", n.Seen))
+		}
+	}
+	want := []string{
+		"d-00005e005371 d-00005e005371.0 00:00:5e:00:53:71 10.48.16.71", "d-00005e005371 d-00005e005371.1 00:00:5e:00:53:72 10.48.16.72",
+		"d-00005e005373 d-00005e005373.0 00:00:5e:00:53:73 10.48.16.73",
+	}
+	if !reflect.DeepEqual(got, want) {
+		t.Errorf("got  %q\nwant %q", got, want)
+	}
+}
