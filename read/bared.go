@@ -16,6 +16,7 @@ var (
 	boxShape    = regexp.MustCompile(`([\pL]+) \[([ xX])\]`)
 	formerShape = regexp.MustCompile(`(?i)\s*\((?:was|old|old ip|formerly|before|previously|früher|war|vorher|avant|ancien(?:ne)?|antes|era|prima|ex)\b[^()]*\d[^()]*\)`)
 	wasShape    = regexp.MustCompile(`(?i)\b(?:was|old|formerly|before|früher|war|vorher|avant|antes|era|prima|was vroeger|tidigare|før)\s+(?:at |on )?\d+\.\d+\.\d+\.\d+\s*[,;]\s*(?:(?:is |now |jetzt |maintenant |ahora |ora |nu |nå |new )+)(?:at |on )?`)
+	becomes     = regexp.MustCompile(`(?:10|172|192)\.\d+\.\d+\.\d+\s*(?:->|→)\s*(?:(?:set|changed|moved|now)\s+(?:to\s+)?)?((?:10|172|192)\.\d+\.\d+\.\d+)`)
 	bulletShape = regexp.MustCompile(`^[-*+•‣–] (\pL)`)
 	linkShape   = regexp.MustCompile(`\[([^\[\]]+)\]\(https?://[^)\s]*\)`)
 	markShape   = regexp.MustCompile("`([^`]+)`|\\*\\*([^*]+)\\*\\*")
@@ -52,6 +53,9 @@ func bared(text string) string {
 	}
 	if c := text[0]; c == '-' || c == '*' || c == '+' || c == 0xe2 {
 		text = bulletShape.ReplaceAllString(text, "$1")
+	}
+	if strings.Contains(text, "->") || strings.Contains(text, "→") {
+		text = becomes.ReplaceAllString(text, "$1")
 	}
 	if strings.Contains(text, ",") || strings.Contains(text, ";") {
 		text = wasShape.ReplaceAllString(text, " ")

@@ -96,7 +96,7 @@ func (r *reader) walked(l line) bool {
 // and the shorter MAC addresses of macOS.
 func (r *reader) arpWithBrackets(l line) bool {
 	host, rest, ok := strings.Cut(strings.TrimSpace(l.text), " (")
-	if !ok || strings.ContainsAny(host, " \t") || len(l.addrs) != 1 {
+	if !ok || strings.ContainsAny(l.text, "\t") || strings.Contains(host, " ") || len(l.addrs) != 1 {
 		return false
 	}
 	inner, after, ok := strings.Cut(rest, ")")

@@ -36,7 +36,7 @@ var (
 func bareValue(text string) string {
 	text = strings.TrimSpace(strings.TrimRight(strings.TrimSpace(text), ";,"))
 	if n := len(text); n > 1 && (text[0] == '"' || text[0] == '\'') && text[n-1] == text[0] {
-		return text[1 : n-1]
+		return strings.NewReplacer(`\'`, `'`, `\"`, `"`).Replace(text[1 : n-1])
 	}
 	return text
 }

@@ -99,7 +99,16 @@ func (r *reader) run(lines []line) {
 		if len(others) < 200 {
 			used = r.networkOf(settingsIn(others))
 		}
-		r.giveUp(slices.DeleteFunc(others, func(l line) bool { return used[l.number] }))
+		var placed []rawRow
+		others = slices.DeleteFunc(others, func(l line) bool {
+			form, cells := cutAtAddresses(l.text)
+			if len(rows) > 0 && form == "a" && !used[l.number] {
+				placed = append(placed, rawRow{grid.Row{Line: l.number, Cells: cells}, l})
+			}
+			return used[l.number] || len(rows) > 0 && form == "a"
+		})
+		r.addressed(placed)
+		r.giveUp(others)
 	}
 	r.wordRows(rows)
 }
@@ -280,6 +289,10 @@ func (r *reader) wordRows(lines []line) {
 	}
 	for _, form := range forms {
 		rows := byForm[form]
+		if form == "a" && len(forms) > 1 && strings.Contains(strings.Join(forms, ""), "m") {
+			r.addressed(rows)
+			continue
+		}
 		if !strings.Contains(form, "m") && (len(rows) < 2 || len(rows) < len(lines)/2 || settingsRows(rows)) {
 			for _, row := range rows {
 				r.unread(row.line)
@@ -296,6 +309,27 @@ func (r *reader) wordRows(lines []line) {
 		}
 		r.table("", nil, withoutEmpty(rows), uncut, false)
 	}
+}
+
+// addressed reads lines that say where a device is among others that have a MAC address: those that
+// name it in front in a few words.
+func (r *reader) addressed(rows []rawRow) {
+	for _, row := range rows {
+		words := strings.Trim(row.Cells[0], " :=-")
+		name := called(words)
+		if name == "" || strings.Count(words, " ") > 3 || ofNetwork(words) || ofNetwork(name) || notTaken.MatchString(row.line.text) || !grid.Namelike(name) || !row.line.addrs[0].IsPrivate() || deniedShape.MatchString(words) {
+			r.unread(row.line)
+			continue
+		}
+		r.add(sighting.Sighting{Address: row.line.addrs[0], Host: name, Line: row.Line})
+	}
+}
+
+// ofNetwork passes words for what networks have, not for devices.
+func ofNetwork(words string) bool {
+	return slices.ContainsFunc(headingOf(words), func(role grid.Role) bool {
+		return slices.Contains([]grid.Role{grid.Gateway, grid.DNS, grid.Mask, grid.Range, grid.Network, grid.Sender, grid.OtherMAC}, role)
+	}) || grid.EndOf(words) != 0
 }
 
 // aliasShape is a line of hosts(5): an address, a name, and others of the same host.

@@ -154,7 +154,7 @@ func (g *gathering) gather(n *node, path, key string, above map[string]string) {
 	}
 	flatten(n, "", cells, 0)
 	for k, v := range above {
-		if roles := headingOf(k); cells[k] == "" && (slices.Contains(roles, grid.Name) || slices.Contains(roles, grid.DeviceName)) {
+		if roles := headingOf(k); cells[k] == "" && (slices.Contains(roles, grid.Name) || slices.Contains(roles, grid.DeviceName) || slices.Contains(roles, grid.Reserved)) {
 			cells[k] = v
 		}
 	}

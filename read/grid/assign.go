@@ -124,6 +124,11 @@ func (c column) endsInState() bool {
 	return c.filled > 1
 }
 
+// hexish reports whether all cells are of the letters of MAC addresses: some may be cut.
+func (c column) hexish() bool {
+	return !slices.ContainsFunc(c.texts, func(t string) bool { return !cutMAC(t) })
+}
+
 // count tells how many cells could be any of some sorts.
 func (c column) count(of sort) int {
 	n := 0
@@ -223,7 +228,7 @@ func closeTo(w, best float64, headed bool) bool {
 }
 
 func macWorth(c column) float64 {
-	if c.count(isMAC) == 0 || c.share(isMAC|isNothing) < 0.5 {
+	if c.count(isMAC) == 0 || c.share(isMAC|isNothing) < 0.5 && !(c.says(MAC) && c.exact && c.hexish()) {
 		return 0
 	}
 	w := float64(c.count(isMAC))/float64(c.rows) + c.unlike()

@@ -247,6 +247,11 @@ func LooksMAC(w string) bool {
 	return false
 }
 
+// cutMAC passes a text of the letters of a MAC address, some of which may be missing.
+func cutMAC(text string) bool {
+	return strings.Trim(text, "0123456789abcdefABCDEF:-.…*xX ") == ""
+}
+
 // addressIn finds an IPv4 address that is the whole of a cell but for a scheme, brackets,
 // a port, a path or a mask.
 func addressIn(cell string) (netip.Addr, sort, bool) {

@@ -365,7 +365,7 @@ func (r Reading) Device(row Row) (Device, bool) {
 			m, ok := mac(text)
 			if ok {
 				d.MAC = m
-			} else if sortOf(text)&(isNothing|isMAC) == 0 {
+			} else if sortOf(text)&(isNothing|isMAC) == 0 && !cutMAC(text) && !strings.HasPrefix(text, "(") {
 				bad = true
 			}
 		case Address, ReservedAddr, Target:
@@ -392,6 +392,9 @@ func (r Reading) Device(row Row) (Device, bool) {
 			}
 			if at := strings.LastIndexByte(text, ' '); r.stateful && at > 0 {
 				d.State, text = strings.ToLower(text[at+1:]), strings.TrimRight(text[:at], " (,-·")
+			}
+			if holdsAddress(text) {
+				continue // it says where, not what
 			}
 			if !nothing(text) && len(text) <= 250 && !settingWord(text) {
 				d.Name = text
@@ -434,6 +437,11 @@ func (r Reading) Device(row Row) (Device, bool) {
 
 // tickShape is a box or a mark before a name.
 var tickShape = regexp.MustCompile(`^(?:\[[ xX*✓✔]?\]|[☐☑☒✓✔✗✘●○◉◯•▪▸►])\s*`)
+
+// holdsAddress passes a text with an address among its words.
+func holdsAddress(text string) bool {
+	return strings.Count(text, ".") >= 3 && slices.ContainsFunc(strings.Fields(text), func(w string) bool { _, ok := AddressIn(strings.Trim(w, ",;()")); return ok })
+}
 
 // settingWord passes a heading of what networks have, which is nobody's name.
 func settingWord(text string) bool {
