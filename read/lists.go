@@ -173,7 +173,7 @@ func (r *reader) layout(last bool) {
 		r.loose = nil
 		return
 	}
-	lines := r.forwardLines(r.loose)
+	lines := unwrapped(r.forwardLines(r.loose))
 	var others []line
 	title := ""
 	for i := 0; i < len(lines); {
@@ -205,6 +205,42 @@ func (r *reader) layout(last bool) {
 	}
 	r.cardsAndLines(others)
 	r.loose, r.takenAt = r.loose[:0], r.takenAt[:0]
+}
+
+// unwrapped joins rows that are broken over two lines: of several pairs of lines in a row the first
+// has the address and the second the MAC address. Two lines of words above are their headings.
+func unwrapped(lines []line) []line {
+	first := func(l line) bool {
+		return len(l.addrs) == 1 && len(l.macs) == 0 && len(l.fields) > 1 && strings.Contains(strings.TrimSpace(l.text), "  ")
+	}
+	second := func(l line) bool {
+		return len(l.macs) == 1 && len(l.addrs) == 0 && !l.row && strings.Contains(strings.TrimSpace(l.text), "  ")
+	}
+	var out []line
+	for i := 0; i < len(lines); {
+		n := 0
+		for i+2*n+1 < len(lines) && first(lines[i+2*n]) && second(lines[i+2*n+1]) && lines[i+2*n+1].number == lines[i+2*n].number+1 && (n == 0 || lines[i+2*n].number == lines[i+2*n-1].number+1) {
+			n++
+		}
+		if n < 2 {
+			out = append(out, lines[i])
+			i++
+			continue
+		}
+		joined := func(a, b line) line {
+			l := scan(b.number, strings.TrimSpace(a.text)+"  "+strings.TrimSpace(b.text))
+			l.cells = slices.Concat(cellsOf(a.text, byBlanks), cellsOf(b.text, byBlanks))
+			return l
+		}
+		if k := len(out); k > 1 && len(out[k-1].addrs)+len(out[k-1].macs)+len(out[k-2].addrs)+len(out[k-2].macs) == 0 && out[k-1].number == lines[i].number-1 && out[k-2].number == lines[i].number-2 {
+			out = append(out[:k-2], joined(out[k-2], out[k-1]))
+		}
+		for k := range n {
+			out = append(out, joined(lines[i+2*k], lines[i+2*k+1]))
+		}
+		i += 2 * n
+	}
+	return out
 }
 
 // headings are those of a list whose rows stand in groups, each below a line of its own.
@@ -248,13 +284,25 @@ func (r *reader) isList(lines []line, c cutting) bool {
 		}
 	}
 	if devices == 0 {
-		return false
+		return len(lines) > 1 && definesServices(cellsOf(lines[0].text, c))
 	}
 	cells := len(cellsOf(lines[0].text, c))
 	if len(lines) > 1 {
 		return cells > 1
 	}
 	return cells > 2
+}
+
+// definesServices passes headings of a list that says what names of services stand for.
+func definesServices(head []string) bool {
+	protocol, ports, name := false, false, false
+	for _, h := range head {
+		roles, exact := grid.Heading(h)
+		has := func(role grid.Role) bool { return exact && slices.Contains(roles, role) }
+		protocol, ports = protocol || has(grid.Protocol), ports || grid.Portlike(h)
+		name = name || has(grid.Name) || has(grid.Service)
+	}
+	return protocol && ports && name && len(head) < 5
 }
 
 // carried is a list that goes on beyond the lines that are held at once.
@@ -519,6 +567,11 @@ func (r *reader) table(title string, head []string, rows []rawRow, c cutting, mo
 		t.Rows = append(t.Rows, row.Row)
 	}
 	reading, at := r.judge(t)
+	if defined := reading.ServicesOf(t.Rows); len(defined) == len(rows) && head != nil {
+		r.services = defined
+		return
+	}
+	reading.Services = r.services
 	left := r.rows(reading, rows, at)
 	if head == nil && len(left) < len(rows) {
 		again := 0

@@ -347,10 +347,11 @@ type reader struct {
 	alike      alikeness
 	shown      map[int]ShownLine
 	columns    columns
-	settings   bool   // the file is a configuration of dnsmasq
-	vain       int    // how many blocks were tried in vain
-	ifconfig   bool   // the lines belong to an adapter in the output of ifconfig
-	self       string // what the computer calls itself whose settings these are
+	settings   bool                       // the file is a configuration of dnsmasq
+	vain       int                        // how many blocks were tried in vain
+	ifconfig   bool                       // the lines belong to an adapter in the output of ifconfig
+	services   map[string]grid.ServiceDef // that lists of the text define
+	self       string                     // what the computer calls itself whose settings these are
 	own        []netip.Prefix
 	gateways   []netip.Addr
 	adapter    adapter

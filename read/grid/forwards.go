@@ -388,6 +388,10 @@ func (r Reading) Forward(row Row) (Forward, bool) {
 			text[role] = t
 		}
 	}
+	if m := sourceTail.FindStringSubmatch(text[Service]); m != nil && protocolPort.MatchString(strings.TrimSuffix(text[Service], m[0])) {
+		text[Service] = strings.TrimSuffix(text[Service], m[0])
+		f.From = append(f.From, m[1])
+	}
 	to := text[Target]
 	if to == "" {
 		to = text[Address] + text[ReservedAddr]
@@ -433,6 +437,15 @@ func (r Reading) Forward(row Row) (Forward, bool) {
 		outside = text[Port]
 	} else if inside == "" {
 		inside = text[Port]
+	}
+	if s, ok := r.Services[fold(text[Service])]; ok && text[Service] != "" {
+		f.Protocol = s.Protocol
+		if inside == "" {
+			inside = s.Ports
+		}
+		if outside == "" || same.MatchString(outside) {
+			outside = s.Ports
+		}
 	}
 	if m := protocolPort.FindStringSubmatch(text[Service]); m != nil {
 		if p, ok := protocolIn(m[1] + m[4]); ok {
@@ -482,6 +495,45 @@ func (r Reading) Forward(row Row) (Forward, bool) {
 		f.Enabled = false
 	}
 	return f, true
+}
+
+// sourceTail is a limit on who may connect behind a protocol and its ports.
+var sourceTail = regexp.MustCompile(`(?i)\s+(?:from|src|source)[ :=]*(\d[\d./]*)$`)
+
+// same are words for ports outside that are those of the service.
+var same = regexp.MustCompile(`(?i)^(?:same|as service|default|=|\(same\)|gleich|identique|igual|uguale|zelfde)$`)
+
+// ServiceDef is what another list of a page says that a name stands for.
+type ServiceDef struct {
+	Protocol site.Protocol
+	Ports    string
+}
+
+// ServicesOf gives the services that a list defines by name, protocol and ports; none where it is
+// of something else.
+func (r Reading) ServicesOf(rows []Row) map[string]ServiceDef {
+	if r.Is != OfNothing || slices.ContainsFunc(r.Roles, func(o Role) bool { return o == Address || o == MAC || o == Target }) {
+		return nil
+	}
+	out := map[string]ServiceDef{}
+	for _, row := range rows {
+		s, name := ServiceDef{}, ""
+		for c, role := range r.Roles {
+			text := strings.TrimSpace(r.splits[c].cell(row))
+			switch role {
+			case Name, DeviceName:
+				name = fold(text)
+			case Protocol:
+				s.Protocol, _ = protocolIn(text)
+			case Outside, Inside, Port:
+				s.Ports = text
+			}
+		}
+		if _, ok := ports(s.Ports); ok && name != "" && s.Protocol != "" {
+			out[name] = s
+		}
+	}
+	return out
 }
 
 // What a name says of the port that it is for: "page (TCP 80)".

@@ -105,9 +105,10 @@ type Reading struct {
 	// Questions are what nobody can tell from the list. Until they are answered nothing is
 	// believed that hangs on them.
 	Questions []Question
-	on        switches // of forwards
-	both      string   // of forwards, the word for TCP and UDP that nobody knew
-	stateful  bool     // all names end in how the device is
+	Services  map[string]ServiceDef // that other lists of the text define, for names of services here
+	on        switches              // of forwards
+	both      string                // of forwards, the word for TCP and UDP that nobody knew
+	stateful  bool                  // all names end in how the device is
 	splits    []split
 	reserved  bool
 }
