@@ -17,6 +17,7 @@ var (
 	formerShape = regexp.MustCompile(`(?i)\s*\((?:was|old|old ip|formerly|before|previously|früher|war|vorher|avant|ancien(?:ne)?|antes|era|prima|ex)\b[^()]*\d[^()]*\)`)
 	wasShape    = regexp.MustCompile(`(?i)\b(?:was|old|formerly|before|früher|war|vorher|avant|antes|era|prima|was vroeger|tidigare|før)\s+(?:at |on )?\d+\.\d+\.\d+\.\d+\s*[,;]\s*(?:(?:is |now |jetzt |maintenant |ahora |ora |nu |nå |new )+)(?:at |on )?`)
 	becomes     = regexp.MustCompile(`(?:10|172|192)\.\d+\.\d+\.\d+\s*(?:->|→)\s*(?:(?:set|changed|moved|now)\s+(?:to\s+)?)?((?:10|172|192)\.\d+\.\d+\.\d+)`)
+	countShape  = regexp.MustCompile(`^\d{1,4}\s*=\s*(\S+[,;|].*)$`)
 	bulletShape = regexp.MustCompile(`^[-*+•‣–] (\pL)`)
 	linkShape   = regexp.MustCompile(`\[([^\[\]]+)\]\(https?://[^)\s]*\)`)
 	markShape   = regexp.MustCompile("`([^`]+)`|\\*\\*([^*]+)\\*\\*")
@@ -34,6 +35,9 @@ func bared(text string) string {
 	if strings.Contains(text, "01") && strings.Count(text, ".") > 2 {
 		text = clientShape.ReplaceAllString(text, "${1}${2}.${3}${4}.${5}${6}")
 	}
+	if text[0] >= '0' && text[0] <= '9' && strings.Contains(text, "=") {
+		text = countShape.ReplaceAllString(text, "$1")
+	}
 	whole := text
 	if text[0] == '[' || text[0] == '(' || text[0] >= '0' && text[0] <= '9' {
 		if text = chatShape.ReplaceAllString(text, ""); strings.TrimSpace(text) == "" {
@@ -50,6 +54,9 @@ func bared(text string) string {
 	}
 	if text[0] == '|' && strings.Count(text, "|") == 1 && len(text) > 1 {
 		text = text[1:] // a cell alone
+	}
+	if strings.HasPrefix(text, "##") && titleMark.MatchString(text) {
+		text = strings.TrimLeft(text, "# ")
 	}
 	if c := text[0]; c == '-' || c == '*' || c == '+' || c == 0xe2 {
 		text = bulletShape.ReplaceAllString(text, "$1")
@@ -84,11 +91,11 @@ func narrow(text string) string {
 }
 
 var (
-	shortShape = regexp.MustCompile(`(^|[\s(:=])\.(\d{1,3})($|[\s,;.)])`)
+	shortShape = regexp.MustCompile(`(^|[\s(:=>])\.(\d{1,3})($|[\s,;.)]|:\d)`)
 	// notTaken are words for addresses at which nothing is, or nothing may be.
 	notTaken = regexp.MustCompile(`(?i)\b(?:free|unused|spare|available|avoid|(?:do not|don't|never) use|not used|keep (?:free|off)|frei|nicht (?:benutzen|verwenden)|libres?|ne pas utiliser|no usar|liber[oi]|non usare|vrij|niet gebruiken|livres?|não usar|woln[ey]|voln[ée]|ledig[at]?|свободн\pL*)\b`)
 	// talk is what stands around a name in a sentence.
-	talkEnd   = regexp.MustCompile(`(?i)(?:^|\s+)(?:is|was|at|on|has|its?|mac|ip|address|got|gets|with|and|now|to|=|sits|lives|stays|runs|uses|took|keeps|gave|set|always|fixed|ist|hat|auf|war|jetzt|nun|immer|fest|bekam|bekommt|est|a|sur|es|tiene|en|è|ha|su|jest|ma|na|the|der|die|das|den|le|la|el|il|de|het)$`)
+	talkEnd   = regexp.MustCompile(`(?i)(?:^|\s+)(?:is|was|at|on|has|its?|mac|ip|address|got|gets|with|and|now|to|=|sits|lives|stays|runs|uses|took|keeps|gave|given|assigned|reserved|pinned|set|always|fixed|ist|hat|auf|war|jetzt|nun|immer|fest|bekam|bekommt|est|a|sur|es|tiene|en|è|ha|su|jest|ma|na|the|der|die|das|den|le|la|el|il|de|het)$`)
 	verbStart = regexp.MustCompile(`(?i)^(?:is|are|was|has|had|ist|hat|est|es|è|jest)\b`)
 	talkStart = regexp.MustCompile(`(?i)^(?:i|we|found|see|saw|this|that|and|its?|got|here|also|then|now|ok|so|well|das ist|hier|ich|voici|c'est|este|questo|dit is)\b.*\b(?:the|our|a|an|der|die|das|den|le|la|les|el|los|il|lo|de|het)\s+`)
 )

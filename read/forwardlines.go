@@ -88,7 +88,7 @@ func (r *reader) forwardLines(lines []line) (left []line) {
 		}
 		for k, l := range block {
 			f, ok := ForwardLine{}, false
-			if l.forward && (sent != 1 || aside(block)) {
+			if l.forward && (sent != 1 || k+1 == len(block) || aside(block[k+1])) {
 				f, ok = forwardIn(block[k : k+1])
 			}
 			switch {
@@ -105,10 +105,9 @@ func (r *reader) forwardLines(lines []line) (left []line) {
 	return left
 }
 
-// aside passes a block in which nothing but sentences stands around the one forward.
-func aside(block []line) bool {
-	return !slices.ContainsFunc(block, func(l line) bool { return !l.forward && len(l.fields) < 3 })
-}
+// aside passes a line below a forward that does not say whether it is on: a sentence, or what is of
+// something else.
+func aside(l line) bool { return len(l.fields) > 2 || len(l.addrs)+len(l.macs) > 0 }
 
 func (r *reader) sent(f ForwardLine, block []line) {
 	f.Source = r.source

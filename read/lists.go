@@ -421,7 +421,7 @@ func (r *reader) onItsSide(title string, lines []line, cells [][]string, c cutti
 		if len(row) != wide || i == 20 && labels*10 < i*6 {
 			return false
 		}
-		if headingOf(row[0]) != nil && !grid.Typed(row[0]) {
+		if (headingOf(row[0]) != nil || grid.EndOf(row[0]) != 0) && !grid.Typed(row[0]) {
 			labels++
 		}
 		if len(lines[i].macs) == wide-1 {

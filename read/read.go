@@ -625,8 +625,11 @@ var spacedMAC = regexp.MustCompile(`[\t;,|:]((?i:[0-9a-f]{2} ){5}[0-9A-Fa-f]{2})
 // remark passes what a file says to people only. A row whose first column is headed or
 // numbered with "#" is none.
 func remark(text string) bool {
-	return strings.HasPrefix(text, "#") && !strings.Contains(text, "\t") && !headRemark.MatchString(text) || strings.HasPrefix(text, "//")
+	return strings.HasPrefix(text, "#") && !titleMark.MatchString(text) && !strings.Contains(text, "\t") && !headRemark.MatchString(text) || strings.HasPrefix(text, "//")
 }
+
+// titleMark is a title of Markdown below the first.
+var titleMark = regexp.MustCompile(`^#{2,5} \pL`)
 
 // headRemark are headings in a remark: words parted by marks without blanks.
 var headRemark = regexp.MustCompile(`^#\s?[\w.-]+(?:(?:\|[\w .-]+){2,}|(?:;[\w .-]+){2,}|(?:,[\w.-]+){2,})$`)

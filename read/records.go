@@ -98,7 +98,7 @@ func byTitles(text string) (*entry, []setting, bool) {
 
 var (
 	labelledShape = regexp.MustCompile(`^\s+([\pL][\pL\d .()/-]{0,40}?)\s*[:=]\s+(\S.*)$`)
-	openShape     = regexp.MustCompile(`^\s*([\w.-]+(?:\s+[\w.-]+)*?)(?:\s+("[^"]*"|'[^']*'|[\w.:-]+))?\s*\{\s*$`)
+	openShape     = regexp.MustCompile(`^\s*([\w.-]+(?:\s+(?:[\w.-]+|"[^"]*"))*?)(?:\s+("[^"]*"|'[^']*'|[\w.:-]+))?\s*\{\s*$`)
 	insideBraces  = regexp.MustCompile(`^\s*([A-Za-z][\w.-]*)[\s=:]+(.*?)\s*[;,]?\s*$`)
 )
 
@@ -150,7 +150,7 @@ func byBraces(lines []numbered) (entries []entry, ok bool) {
 			return nil, false // JSON, or of a program that has a reader of its own
 		}
 		if m := openShape.FindStringSubmatch(l.text); m != nil {
-			e := entry{line: l.number, sort: m[1]}
+			e := entry{line: l.number, sort: strings.ReplaceAll(m[1], `"`, "")}
 			if m[2] != "" {
 				e.settings = []setting{{"section", bareValue(m[2])}}
 			}
@@ -185,9 +185,18 @@ func (r *reader) records(text string) bool {
 	}
 	lines := joinedLines(text)
 	if n := strings.Count(text, "{"); n > 1 && n == strings.Count(text, "}") {
-		if entries, ok := byBraces(bracesApart(lines)); ok {
+		apart := bracesApart(lines)
+		if entries, ok := byBraces(apart); ok {
+			flat, deep := *r, *r
+			flat.out, deep.out = blank(), blank()
 			titled(entries)
-			r.entries(entries, true)
+			flat.entries(entries, true)
+			deep.tree(braceTree(apart))
+			if deep.out.whole() > flat.out.whole() {
+				*r = deep // things lie in each other
+			} else {
+				*r = flat
+			}
 			return true
 		}
 	}
@@ -275,6 +284,57 @@ func byPaths(lines []numbered) (entries []entry, ok bool) {
 	return entries, fits*10 >= all*8 && fits > 3 && typed > 1 && len(entries)*2 <= fits
 }
 
+// whole counts the devices with a MAC address and the forwards of a result.
+func (r Result) whole() int {
+	n := len(r.Forwards)
+	for _, s := range r.Sightings {
+		if s.MAC != "" {
+			n++
+		}
+	}
+	return n
+}
+
+// braceTree makes a tree of blocks in braces: the words before a brace are the names that lead to it.
+func braceTree(lines []numbered) *node {
+	root := &node{fields: map[string]*node{}}
+	open := []*node{root}
+	for _, l := range lines {
+		text := strings.TrimSpace(l.text)
+		top := open[len(open)-1]
+		switch words := quotedWords(strings.TrimRight(text, " {;,")); {
+		case text == "" || text[0] == '#' || strings.HasPrefix(text, "//"):
+		case strings.Trim(text, "};,") == "":
+			if len(open) > 1 {
+				open = open[:len(open)-1]
+			}
+		case strings.HasSuffix(text, "{") && len(open) < 60:
+			for _, w := range words {
+				w = bareValue(strings.TrimRight(w, "=:"))
+				if w == "" {
+					continue
+				}
+				if top.fields[w] == nil || top.fields[w].fields == nil {
+					top.fields[w] = &node{line: l.number, fields: map[string]*node{}}
+				}
+				top = top.fields[w]
+			}
+			open = append(open, top)
+		default:
+			m := insideBraces.FindStringSubmatch(text)
+			if m == nil {
+				m = []string{"", strings.TrimRight(text, ";,"), ""}
+			}
+			value := bareValue(m[2])
+			if value == "" {
+				value = "yes" // it is said by being there
+			}
+			top.fields[m[1]] = &node{line: l.number, text: value}
+		}
+	}
+	return root
+}
+
 // pathTree reads commands that each set one value, deep in things that lie in each other: the
 // words that several commands begin with are the names of those things.
 func pathTree(lines []numbered) (*node, bool) {
@@ -287,7 +347,7 @@ func pathTree(lines []numbered) (*node, bool) {
 		}
 		all++
 		words := quotedWords(strings.ReplaceAll(text, "'", `"`))
-		if len(words) < 3 || len(words) > 30 || verb != "" && words[0] != verb || strings.ContainsAny(text, "=") || strings.Contains(text, " --") || strings.Trim(words[0], "abcdefghijklmnopqrstuvwxyz-") != "" {
+		if len(words) < 3 || len(words) > 30 || verb != "" && words[0] != verb || strings.ContainsAny(text, "=") || strings.Contains(text, " --") || words[0][0] == '-' || strings.Trim(words[0], "abcdefghijklmnopqrstuvwxyz-") != "" {
 			continue
 		}
 		verb = words[0]

@@ -26,8 +26,8 @@ func (r *reader) tree(n *node) {
 	}
 	g := gathering{byPath: map[string]*gathered{}}
 	g.gather(n, "", "", map[string]string{})
-	for _, rows := range g.bare {
-		r.bareRows(rows)
+	for _, b := range g.bare {
+		r.bareRows(b.head, b.rows)
 	}
 	r.giveUp(g.stray)
 	for _, path := range g.paths {
@@ -50,8 +50,15 @@ func (r *reader) tree(n *node) {
 type gathering struct {
 	paths  []string
 	byPath map[string]*gathered
-	bare   [][]*node // lists of lists, whose places have no names
-	stray  []line    // values with a MAC address in no record
+	bare   []bareList // lists of lists
+	head   []string   // of the next of them
+	stray  []line     // values with a MAC address in no record
+}
+
+// bareList is a list of lists of values, with the headings that stand beside it.
+type bareList struct {
+	head []string
+	rows []*node
 }
 
 type gathered struct {
@@ -96,10 +103,35 @@ func isRecord(n *node) bool {
 	return address && (ports || protocol && figures > 0) || deep && ports && protocol
 }
 
-// isBare passes a list of plain values with a MAC address among them.
+// isBare passes a list of plain values with a MAC address among them, or an address and a protocol.
 func isBare(n *node) bool {
-	return n.items != nil && !slices.ContainsFunc(n.items, func(i *node) bool { return i.fields != nil || i.items != nil }) &&
-		slices.ContainsFunc(n.items, func(i *node) bool { return grid.LooksMAC(i.text) })
+	if n.items == nil || slices.ContainsFunc(n.items, func(i *node) bool { return i.fields != nil || i.items != nil }) {
+		return false
+	}
+	some := func(is func(string) bool) bool {
+		return slices.ContainsFunc(n.items, func(i *node) bool { return is(i.text) })
+	}
+	return some(grid.LooksMAC) || some(isAddr) && some(func(t string) bool { return protoShape.FindString(t) == t && t != "" })
+}
+
+// headOf gives the headings of a list of bare lists: a list of words beside it, as many as each has.
+func headOf(n *node, rows *node) []string {
+	for _, k := range sortedKeys(n.fields) {
+		v := n.fields[k]
+		if v == rows || v.items == nil || len(rows.items) == 0 || len(v.items) != len(rows.items[0].items) {
+			continue
+		}
+		var head []string
+		for _, i := range v.items {
+			if i.fields == nil && i.items == nil && i.text != "" && !grid.Typed(i.text) && !grid.IsFigure(i.text) {
+				head = append(head, i.text)
+			}
+		}
+		if len(head) == len(v.items) {
+			return head
+		}
+	}
+	return nil
 }
 
 // gather finds the records below a value. Above is what the things say in which it lies.
@@ -109,7 +141,7 @@ func (g *gathering) gather(n *node, path, key string, above map[string]string) {
 			g.stray = append(g.stray, l)
 		}
 		if len(n.items) > 0 && !slices.ContainsFunc(n.items, func(i *node) bool { return !isBare(i) }) {
-			g.bare = append(g.bare, n.items)
+			g.bare = append(g.bare, bareList{g.head, n.items})
 			return
 		}
 		for _, item := range n.items {
@@ -141,6 +173,7 @@ func (g *gathering) gather(n *node, path, key string, above map[string]string) {
 			if grid.LooksMAC(k) || records > 1 && isRecord(n.fields[k]) {
 				next = "" // the keys are names of things, and the things are of one list
 			}
+			g.head = headOf(n, n.fields[k])
 			g.gather(n.fields[k], path+"/"+next, k, said)
 		}
 		return
@@ -173,7 +206,7 @@ func (g *gathering) gather(n *node, path, key string, above map[string]string) {
 }
 
 // bareRows reads lists of which each is a row.
-func (r *reader) bareRows(list []*node) {
+func (r *reader) bareRows(head []string, list []*node) {
 	var rows []rawRow
 	for _, n := range list {
 		row := rawRow{grid.Row{Line: n.line}, line{}}
@@ -183,7 +216,7 @@ func (r *reader) bareRows(list []*node) {
 		row.line = scan(n.line, strings.Join(row.Cells, " "))
 		rows = append(rows, row)
 	}
-	r.table("", nil, rows, uncut, false)
+	r.table("", head, rows, uncut, false)
 }
 
 // flatten gives the values of a record, those of records in it by both names.
@@ -297,6 +330,9 @@ func yamlTree(text string) (*node, bool) {
 		if d.Body != nil {
 			root.items = append(root.items, yamlNode(d.Body, 0))
 		}
+	}
+	if len(root.items) == 1 && len(root.items[0].items) > 1 && !slices.ContainsFunc(root.items[0].items, func(n *node) bool { return len(n.fields) != 1 }) {
+		return nil, false // particulars with marks before them
 	}
 	return root, slices.ContainsFunc(root.items, func(n *node) bool { return n.fields != nil || n.items != nil })
 }

@@ -163,7 +163,7 @@ func pairWorth(columns []column, out, in, target int) float64 {
 // The words with which headings part the first of a range from the last.
 var (
 	firstWord = regexp.MustCompile(`(?i)\b(?:start\w*|first|begin\w*|from|low\w*|von|anfang\w*|erste\w*|d[ée]but|premi[eè]re|inicio|inicial|primera|inizio|iniziale|eerste|pocz[aą]tk\w*|od|f[öo]rsta|fr[åa]n|ba[sş]lang\w*|начал\w*)\b`)
-	lastWord  = regexp.MustCompile(`(?i)\b(?:end\w*|last|to|until|stop|high\w*|bis|ende?|letzte\w*|fin|derni[eè]re|final|[uú]ltima|fine|finale|laatste|eind\w*|ko[nń]c\w*|do|sista|till|biti[sş]|конеч\w*)\b`)
+	lastWord  = regexp.MustCompile(`(?i)\b(?:end(?:ing|s|addr\w*|ip|port|adr\w*)?|last|to|until|stop|high\w*|bis|ende?|letzte\w*|fin|derni[eè]re|final|[uú]ltima|fine|finale|laatste|eind\w*|ko[nń]c\w*|do|sista|till|biti[sş]|конеч\w*)\b`)
 )
 
 // EndOf says of which end of a range a heading speaks: below zero the first, above the last.
@@ -294,8 +294,12 @@ type switches struct {
 func switchesOf(c column) switches {
 	s := switches{is: map[string]bool{}, off: c.off}
 	seen := map[bool]bool{}
+	circled := ringed(c.texts)
 	for _, t := range c.texts {
-		if v := Switch(t); v != 0 {
+		if v := Switch(t); circled && strings.Contains("○〇◯◎", t) {
+			s.is[t] = !s.off
+			seen[!s.off] = true
+		} else if v != 0 {
 			s.is[t] = (v > 0) != s.off
 			seen[s.is[t]] = true
 		} else if !slices.Contains(s.unknown, t) {
@@ -311,6 +315,20 @@ func switchesOf(c column) switches {
 	}
 	s.blank = !seen[true]
 	return s
+}
+
+// ringed reports whether a ring means yes, as it does beside a cross in Japan and Korea; beside a
+// disc it is what is not filled.
+func ringed(texts []string) bool {
+	cross, ring := false, false
+	for _, t := range texts {
+		cross = cross || strings.Contains("×✕✖✗✘xX", t)
+		ring = ring || strings.Contains("○〇◯◎", t)
+		if !strings.Contains("×✕✖✗✘xX○〇◯◎△-－", t) {
+			return false
+		}
+	}
+	return cross && ring
 }
 
 // opposites finds of two texts the one that is the other with a word or a beginning before it,
