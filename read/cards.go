@@ -177,10 +177,7 @@ func (r *reader) cards(lines []line) {
 			r.unread(i.line) // in the middle of a sentence
 		}
 	}
-	head := 0
-	for head < len(items) && items[head].label == "" && grid.Known(items[head].text) && !items[head].fixed {
-		head++
-	}
+	head := headsOf(items)
 	if head > 1 && r.cellPerLine(items, head) {
 		return
 	}
@@ -200,6 +197,14 @@ func (r *reader) cards(lines []line) {
 	}
 	r.leftOver(items, cards)
 	r.cardTable("", cards)
+}
+
+// headsOf counts the headings with which particulars begin.
+func headsOf(items []item) (n int) {
+	for n < len(items) && items[n].label == "" && grid.Known(items[n].text) && !items[n].fixed {
+		n++
+	}
+	return n
 }
 
 // leftOver tells of the particulars that are on no card: headings, and names that could
@@ -225,6 +230,7 @@ func (r *reader) cellPerLine(items []item, n int) bool {
 	if (len(items)-n)%n != 0 || len(items) == n {
 		return false
 	}
+	macs := slices.ContainsFunc(items, func(i item) bool { return i.mac })
 	var head []string
 	for _, i := range items[:n] {
 		head = append(head, i.text)
@@ -235,8 +241,8 @@ func (r *reader) cellPerLine(items []item, n int) bool {
 		row := rawRow{grid.Row{Line: items[k].line.number}, items[k].line}
 		for c, i := range items[k : k+n] {
 			row.Cells = append(row.Cells, i.text)
-			if i.mac {
-				if at >= 0 && at != c || row.line.macs != nil && c != at {
+			if i.mac || !macs && i.addr {
+				if at >= 0 && at != c || len(row.line.macs)+len(row.line.addrs) > 0 && c != at {
 					return false
 				}
 				at = c

@@ -1,6 +1,7 @@
 package read
 
 import (
+	"path"
 	"regexp"
 	"slices"
 	"strings"
@@ -55,6 +56,17 @@ func saysOf(n *html.Node) (text string, whole bool) {
 		if text = attr(n, "alt"); text == "" {
 			text = attr(n, "title")
 		}
+		if text == "" { // what the picture is called, if that says on or off
+			name := path.Base(attr(n, "src"))
+			if name = strings.TrimSuffix(name, path.Ext(name)); slices.ContainsFunc(strings.FieldsFunc(name, func(c rune) bool { return c == '-' || c == '_' || c == '.' }), func(w string) bool { return grid.Switch(w) != 0 }) {
+				text = strings.Map(func(c rune) rune {
+					if c == '-' || c == '_' || c == '.' {
+						return ' '
+					}
+					return c
+				}, name)
+			}
+		}
 		return text, true
 	case atom.I, atom.Span, atom.B, atom.Em, atom.Svg:
 		if n.FirstChild == nil && n.Parent != nil && strings.TrimSpace(innerText(n.Parent, 100)) == "" {
@@ -73,6 +85,32 @@ func saysOf(n *html.Node) (text string, whole bool) {
 		return "", true
 	}
 	return "", false
+}
+
+// chosen gives what is chosen of several radio buttons that an element holds beside each other.
+func chosen(n *html.Node) (said string, ok bool) {
+	buttons := 0
+	for c := n.FirstChild; c != nil; c = c.NextSibling {
+		button := c
+		if c.DataAtom == atom.Label {
+			for button = c.FirstChild; button != nil && button.DataAtom != atom.Input; button = button.NextSibling {
+			}
+		}
+		if button == nil || button.DataAtom != atom.Input {
+			continue
+		}
+		if attr(button, "type") != "radio" {
+			return "", false
+		}
+		buttons++
+		if value, _ := saysOf(button); value != "" {
+			said = value
+			if after := button.NextSibling; after != nil && after.Type == html.TextNode && strings.TrimSpace(after.Data) != "" {
+				said = strings.TrimSpace(after.Data)
+			}
+		}
+	}
+	return said, buttons > 1
 }
 
 // labelled takes a label around a field apart. Of a choice only what is chosen counts.

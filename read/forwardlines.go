@@ -24,6 +24,8 @@ var (
 	numbered0   = regexp.MustCompile(`^\s*[#(]?\d{1,4}[.):]?\s+`)
 	calledShape = regexp.MustCompile(`^\s*([^:=→>\d"'][^:=→>"']{0,40}):\s+`)
 	asideShape  = regexp.MustCompile(`\(([^()]*\pL[^()]*)\)\s*$|(?:#|//|/\*)\s*(\pL.*?)\s*(?:\*/|$)`)
+	behindShape = regexp.MustCompile(`^(?:[-–—;,|]\s*)?(\pL[\pL .'-]{0,40})$`)
+	backShape   = regexp.MustCompile(`^(.*?\d\S*)\s*(?:<-+|←|⇐|<=)\s*(.*)$`)
 	staticShape = regexp.MustCompile(`(?i)\b(tcp|udp)\s+(\d+\.\d+\.\d+\.\d+)[ :](\d{1,5})\s+(?:[A-Za-z][\w/.-]*\s+){0,3}?(?:\d+\.\d+\.\d+\.\d+[ :])?(\d{1,5})\s*$`)
 	listedShape = regexp.MustCompile(`\bDNAT\s+(tcp|udp|6|17|all|0)\s+\S+\s+(.*?)\s(?:tcp|udp)?\s*(?:dpts?:(\S+)|multiport dports (\S+))\s+(?:/\* (.*?) \*/\s+)?to:(\d+\.\d+\.\d+\.\d+)(?::(\d+(?:-\d+)?))?\s*$`)
 	protoShape  = regexp.MustCompile(`(?i)\b(tcp|udp)\b`)
@@ -43,9 +45,17 @@ func sendsOn(l line) bool {
 	if protoShape.MatchString(l.text) && staticShape.MatchString(l.text) || strings.Contains(l.text, "DNAT") && listedShape.MatchString(l.text) {
 		return true
 	}
-	text, _ := senderIn(l.text)
+	text, _ := senderIn(forth(l.text))
 	at := targetShape.FindStringIndex(text)
 	return at != nil && pointed(text[:at[0]]) != nil && (cuttingOf(l) == uncut || protoShape.MatchString(text))
+}
+
+// forth turns a line around whose arrow points back.
+func forth(text string) string {
+	if m := backShape.FindStringSubmatch(text); m != nil {
+		return m[2] + " -> " + m[1]
+	}
+	return text
 }
 
 // pointed finds the ports in what stands before an address, with a sign or word that points
@@ -120,7 +130,7 @@ func (r *reader) sent(f ForwardLine, block []line) {
 func forwardIn(block []line) (f ForwardLine, ok bool) {
 	f.From, f.Enabled = []string{}, true
 	at := slices.IndexFunc(block, func(l line) bool { return l.forward })
-	text := block[at].text
+	text := forth(block[at].text)
 	if f.Enabled = !offShape.MatchString(text); deniedShape.MatchString(text) {
 		return f, false
 	}
@@ -217,6 +227,9 @@ func (f *ForwardLine) parts(text string) (outside, address, inside string, ok bo
 		} else if in := bareInside.FindStringSubmatchIndex(after); in != nil && inside == "" {
 			inside = after[in[2]:in[3]]
 			after = after[in[3]:]
+		}
+		if m := behindShape.FindStringSubmatch(strings.TrimSpace(protoShape.ReplaceAllString(after, "  "))); m != nil && f.Name == "" && grid.Switch(m[1]) == 0 && !grid.Known(m[1]) {
+			f.Name = m[1]
 		}
 		if said { // behind what is in quotes programs write for how long
 			after, _, _ = strings.Cut(after, `"`)

@@ -200,11 +200,27 @@ func tokens(text string, found func(from, to int)) {
 			continue
 		}
 		pairs = 0
-		if i-from >= 7 && i-from < 100 {
+		switch {
+		case i-from < 7:
+		case i-from < longestWord:
 			within(text, from, i, found)
+		default: // of scripts without blanks: its parts of plain letters
+			for at := from; at < i; {
+				end := at
+				for end < i && text[end] < 0x80 {
+					end++
+				}
+				if end-at >= 7 && end-at < longestWord {
+					within(text, at, end, found)
+				}
+				at = end + 1
+			}
 		}
 	}
 }
+
+// longestWord is from how many bytes a word is no address with something around it.
+const longestWord = 100
 
 // within looks for addresses in one word.
 func within(text string, from, to int, found func(from, to int)) {

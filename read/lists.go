@@ -350,6 +350,10 @@ func (r *reader) tables(title string, lines []line, c cutting, ends bool) {
 		rows = nil
 	}
 	for i, l := range lines {
+		if strings.Count(l.text, "~~")*2 > len(cells[i]) {
+			r.unread(l) // struck out
+			continue
+		}
 		known, possible := heading(l, cells[i])
 		first := len(rows) == 0 && head == nil && r.carried == nil
 		if known || possible && first && i+1 < len(lines) {

@@ -535,6 +535,9 @@ type leaf struct {
 
 // leaves gives the pieces of an element in their order, each with the way to it.
 func (p *pager) leaves(n *html.Node) (out []leaf) {
+	if said, ok := chosen(n); ok && said != "" {
+		return []leaf{{said, "", "", p.at}}
+	}
 	var fragments []string
 	label, path, at := "", "", p.at
 	flush := func() {
@@ -583,6 +586,13 @@ func (p *pager) leaves(n *html.Node) (out []leaf) {
 				if said != "" {
 					fragments = append(fragments, " "+said+" ")
 					path = way
+				}
+				return
+			}
+			if said, ok := chosen(n); ok {
+				flush()
+				if said != "" {
+					out = append(out, leaf{said, label, way, at})
 				}
 				return
 			}

@@ -351,6 +351,7 @@ type reader struct {
 	vain       int                        // how many blocks were tried in vain
 	ifconfig   bool                       // the lines belong to an adapter in the output of ifconfig
 	services   map[string]grid.ServiceDef // that lists of the text define
+	remark     string                     // the first
 	self       string                     // what the computer calls itself whose settings these are
 	own        []netip.Prefix
 	gateways   []netip.Addr
@@ -530,6 +531,9 @@ func (r *reader) line(kinds []kind, number int, raw string, blank bool) {
 		}), "\n"))
 	}
 	if remark(trimmed) {
+		if r.remark == "" {
+			r.remark = raw // its words may be headings
+		}
 		if len(l.macs) > 0 { // it may be meant, and may not
 			r.unread(l)
 		}
@@ -539,7 +543,10 @@ func (r *reader) line(kinds []kind, number int, raw string, blank bool) {
 	inside := r.settings || r.rules.inside || r.rules.saved || r.ifconfig || r.adapter.open || r.inList || r.columns.are != nil
 	if len(l.words) > 0 && (inside || !wordsAlone(raw)) {
 		for _, k := range kinds {
-			before := len(r.out.Sightings)
+			before, missed := len(r.out.Sightings), r.out.Missed
+			if k.name == "own-settings" && len(l.macs)+len(l.addrs) > 5 {
+				continue // no setting names so many
+			}
 			if k.take == nil {
 				if l.forward = sendsOn(l); l.forward { // it is read with the lines around it
 					r.loose = append(r.loose, l)
@@ -548,7 +555,7 @@ func (r *reader) line(kinds []kind, number int, raw string, blank bool) {
 				continue
 			}
 			if k.take(l) {
-				if (k.whole || len(l.addrs) == 0) && !(k.name == "table" && len(l.macs) > 0) && len(r.out.Sightings) == before {
+				if (k.whole || len(l.addrs) == 0) && !(k.name == "table" && len(l.macs) > 0) && len(r.out.Sightings) == before && r.out.Missed == missed {
 					r.claim(l) // also the laptop's own MAC address
 				}
 				r.dropHeading(l)

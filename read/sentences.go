@@ -1,6 +1,7 @@
 package read
 
 import (
+	"maps"
 	"regexp"
 	"slices"
 	"strings"
@@ -12,6 +13,9 @@ import (
 
 // labelShape is a line that says what it holds: "Address: 10.48.16.20".
 var labelShape = regexp.MustCompile(`^\s*([\pL][^:：=\t]{0,40}?)\s*[:：=\t]\s*(\S.*)$`)
+
+// wideLabel is one with blanks on both sides of its colon.
+var wideLabel = regexp.MustCompile(`^\s*([\pL][^=\t]{0,40}?)\s+:\s+(\S.*)$`)
 
 // insideAddress passes a text whose first colon is one of a MAC or IPv6 address.
 func insideAddress(text string) bool {
@@ -50,6 +54,9 @@ func labelOf(text string) (label, value string) {
 		return strings.TrimSpace(bare), ""
 	}
 	m := labelShape.FindStringSubmatch(text)
+	if wide := wideLabel.FindStringSubmatch(text); wide != nil {
+		m = wide
+	}
 	if m == nil || grid.LooksMAC(strings.TrimSpace(text)) || strings.HasPrefix(m[2], "//") || insideAddress(text) {
 		return "", strings.TrimSpace(text)
 	}
@@ -127,6 +134,9 @@ func (r *reader) forwardCards(lines []line) bool {
 		return false
 	}
 	items := itemsOf(lines)
+	if head := headsOf(items); head > 3 && r.cellPerLine(items, head) {
+		return true
+	}
 	ports, protocols := 0, 0
 	var cards [][]item
 	seen := map[string]bool{}
@@ -267,7 +277,7 @@ func (r *reader) giveUp(lines []line) {
 func (r *reader) wordRows(lines []line) {
 	byForm := map[string][]rawRow{}
 	var forms []string
-	lines = r.pairRows(lines)
+	lines = r.fieldRows(r.pairRows(lines))
 	for _, l := range lines {
 		if len(l.macs) == 0 && (len(l.addrs) != 1 || notTaken.MatchString(l.text)) || len(l.macs) > 1 {
 			if !r.pairs(l) {
@@ -334,6 +344,45 @@ func ofNetwork(words string) bool {
 
 // aliasShape is a line of hosts(5): an address, a name, and others of the same host.
 var aliasShape = regexp.MustCompile(`^\s*\d+\.\d+\.\d+\.\d+\s+([\w.-]+)\s+([\w.-]+)(?:\s+[\w.-]+)*\s*(?:#.*)?$`)
+
+// fieldRows takes out the lines of forwards whose cells are parted by one blank, and reads them as a
+// list: as many words in each, of which one is a protocol, one an address, and others are ports.
+func (r *reader) fieldRows(lines []line) (left []line) {
+	fits := func(l line) bool {
+		protocols, ports := 0, 0
+		for _, w := range l.fields {
+			if protoShape.FindString(w) == w || strings.EqualFold(w, "both") {
+				protocols++
+			} else if portsShape.FindString(w) == w {
+				ports++
+			}
+		}
+		return len(l.macs) == 0 && len(l.addrs) == 1 && len(l.fields) > 3 && len(l.fields) < 12 && protocols == 1 && ports > 0
+	}
+	byWidth := map[int][]rawRow{}
+	for _, l := range lines {
+		if fits(l) {
+			byWidth[len(l.fields)] = append(byWidth[len(l.fields)], rawRow{grid.Row{Line: l.number, Cells: slices.Clone(l.fields)}, l})
+		}
+	}
+	for _, l := range lines {
+		if !fits(l) || len(byWidth[len(l.fields)]) < 2 {
+			left = append(left, l)
+		}
+	}
+	for _, width := range slices.Sorted(maps.Keys(byWidth)) {
+		rows := byWidth[width]
+		if len(rows) < 2 {
+			continue
+		}
+		var head []string
+		if words := strings.Fields(strings.TrimLeft(r.remark, "# ")); len(words) == len(rows[0].Cells) {
+			head = words
+		}
+		r.table("", head, rows, uncut, false)
+	}
+	return left
+}
 
 // stamped is a line of a log: it begins with a time (RFC 3164, RFC 5424).
 var stamped = regexp.MustCompile(`^(<\d+>)?\d? ?([A-Z][a-z]{2} [ \d]\d \d\d:\d\d:\d\d|\d{4}-\d\d-\d\d[T ]\d\d:\d\d)`)

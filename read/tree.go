@@ -84,6 +84,9 @@ func isRecord(n *node) bool {
 			ports = ports || w.text != "" && grid.Portlike(inner)
 			deep = deep || isAddr(w.text) && !grid.LooksMAC(w.text)
 		}
+		if slices.ContainsFunc(v.items, func(i *node) bool { return i.text != "" && protoShape.FindString(i.text) == i.text }) {
+			protocol = true
+		}
 		if v.fields != nil || v.items != nil {
 			continue
 		}

@@ -183,6 +183,24 @@ func (c column) porty() bool {
 	return c.share(isNumber|isPorts|isNothing) > 0.6 && c.count(isNumber|isPorts) > 0
 }
 
+// otherRules reports whether a list with one column of ports is of a firewall or of a queue rather
+// than of forwards: a column says what is done with packets, or how much.
+func otherRules(columns []column, roles []Role, head []string) bool {
+	if slices.Contains(roles, Inside) || slices.ContainsFunc(columns, func(c column) bool { return c.side > 0 }) {
+		return false
+	}
+	for i, h := range head {
+		folded := fold(h)
+		if ruleHeads[folded] || columns[i].says(Action) && columns[i].filled > 0 && !slices.ContainsFunc(columns[i].texts, func(t string) bool { return Switch(t) == 0 }) {
+			return true
+		}
+	}
+	return false
+}
+
+// ruleHeads are headings of firewalls and queues.
+var ruleHeads = map[string]bool{"chain": true, "priority": true, "queue": true, "class": true, "bandwidth": true, "limit": true, "dscp": true, "policy": true, "direction": true, "prioritat": true, "priorite": true, "prioridad": true, "priorita": true, "richtung": true}
+
 // ownPorts reports whether a column holds one address out there, the router's own, each time with a
 // port.
 func (c column) ownPorts() bool {

@@ -8,6 +8,7 @@ import (
 	"net/netip"
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 
 	"vestpin/core/site"
@@ -175,6 +176,9 @@ func Read(t Table, set []Role) Reading {
 		r.stateful = columns[at].endsInState()
 	}
 	r.Is = kindOf(r.Roles, title)
+	if r.Is == OfForwards && title != Forwards && otherRules(columns, r.Roles, r.Head) {
+		r.Is = OfNothing
+	}
 	if r.Is == OfDevices && !slices.Contains(r.Roles, MAC) && slices.ContainsFunc(r.Roles, func(o Role) bool { return o == Port || o == Outside || o == Inside }) && slices.ContainsFunc(columns, func(c column) bool { return c.share(isAddress) > 0.9 && c.distinct < c.filled }) {
 		r.Is = OfNothing // services: several are at one address
 	}
@@ -215,6 +219,9 @@ func sample(rows []Row) []Row {
 
 // partsOf says into what the cells of a column fall: an address, or one with other words.
 func partsOf(rows []Row, c int) []sort {
+	if pairsIn(rows, c) {
+		return []sort{isPorts, isNumber}
+	}
 	var has [4]int
 	mixed := 0
 	for _, row := range rows {
@@ -246,6 +253,31 @@ func partsOf(rows []Row, c int) []sort {
 		}
 	}
 	return out
+}
+
+// portPair is the port outside and the one inside in one cell.
+var portPair = regexp.MustCompile(`^(\d{1,5}(?:-\d{1,5})?)\s*([/:])\s*(\d{1,5}(?:-\d{1,5})?)$`)
+
+// pairsIn reports whether all cells of a column hold two ports, and not the ends of ranges.
+func pairsIn(rows []Row, c int) bool {
+	some, falls := 0, false
+	for _, row := range rows {
+		if c >= len(row.Cells) || row.Cells[c] == "" {
+			continue
+		}
+		m := portPair.FindStringSubmatch(row.Cells[c])
+		if m == nil {
+			return false
+		}
+		a, _ := strconv.Atoi(strings.SplitN(m[1], "-", 2)[0])
+		b, _ := strconv.Atoi(strings.SplitN(m[3], "-", 2)[0])
+		falls = falls || b < a
+		if a < 20 || b < 20 {
+			return false // an interface of a switch, a time
+		}
+		some++
+	}
+	return some > 1 && falls
 }
 
 // piecesOf is the first word of each sort in a cell, and the other words.
@@ -286,6 +318,16 @@ func (s split) cell(row Row) string {
 	text := row.Cells[s.from]
 	if s.part == 0 {
 		return text
+	}
+	if s.part == isPorts || s.part == isNumber {
+		m := portPair.FindStringSubmatch(text)
+		switch {
+		case m == nil:
+			return text
+		case s.part == isPorts:
+			return m[1]
+		}
+		return m[3]
 	}
 	p := pieces(text)
 	switch s.part {

@@ -92,11 +92,16 @@ func Heading(text string) (roles []Role, exact bool) {
 	}
 	best := ""
 	for _, part := range parts(spread) {
-		if heads[part] != nil && len(part) > len(best) && (len(part) > 1 || !ascii(part)) {
+		if heads[part] != nil && (len(part) > 1 || !ascii(part)) && (len(part) > len(best) && !(titled(heads[part]) && best != "") || titled(heads[best])) {
 			best = part
 		}
 	}
 	return heads[best], false
+}
+
+// titled passes what only titles of lists say.
+func titled(roles []Role) bool {
+	return len(roles) == 1 && (roles[0] == Reservations || roles[0] == Forwards)
 }
 
 // sideOf says what a heading tells of the side of ports: above zero outside, below inside, more

@@ -49,7 +49,7 @@ var tokens = regexp.MustCompile(`(?i)` + strings.Join([]string{
 	`(?P<skip>\d{1,3}(?:\.\d{1,3}){3}(?:/\d+)?|[0-9a-f]{2}(?:[:-][0-9a-f]{2}){5}|\d{1,2}:\d{2}(?::\d{2})?|\d{4}-\d{2}-\d{2}|\bv?\d+(?:\.\d+)+\b|\b[a-z]+[-.]?\d+[a-z]*\b|\b\d+[a-z]+\b|\b\d+\s*(?:%|fps|kbps|mbps|kbit|mbit|ms|sec|seconds?|minutes?|min|hours?|mm|px|dbm?|hz|mhz|ghz|mb|gb|tb|kb|users?|channels?|devices?|cameras?)\b)`,
 	`(?P<both>\btcp\s*(?:/|&|\+|,|and|und|et|y|e|oder|or|或|と)\s*udp\b|\budp\s*(?:/|&|\+|,|and|und|et|y|e|oder|or)\s*tcp\b|\bboth\b)`,
 	`(?P<one>\b(?:tcp|udp)\b)`,
-	`(?P<range>\b\d{1,5}\s*(?:-|–|—|~|\.\.+|…|\bto\b|\bbis\b|\bà\b|\bthrough\b|：|至)\s*\d{1,5}\b)`,
+	`(?P<range>\b\d{1,5}\s*(?:-|–|—|~|\.\.+|…|\bto\b|\bbis\b|à|\bal?\b|\btot\b|\bdo\b|\btill\b|\bthrough\b|до|：|至|から)\s*\d{1,5}\b)`,
 	`(?P<number>\b\d{1,5}\b)`,
 	`(?P<end>[;|\t•·])`,
 	`(?P<comma>[,、，]|\band\b|\bund\b|\bet\b|\bor\b)`,
@@ -133,8 +133,20 @@ func (r *reading) miss(line int, text string) {
 	}
 }
 
+// denied are lines that say of ports what not to do, or give a date or an edition.
+var denied = regexp.MustCompile(`(?i)\b(?:do not|don't|never|must not|nicht|kein\w*|ne pas|jamais|no (?:abrir|usar)|non (?:aprire|usare)|niet|nie (?:otwiera\w*|używa\w*))\b|(?:^|\s)(?:не|不要|禁止)(?:\s|$)|\b(?:stand|edition|version|copyright|rev(?:ision)?|ausgabe|état|édition)\W+(?:\w+\W+)?(?:19|20)\d\d\b|©`)
+
+// portBehind is a word for "port" that stands behind a name without a blank.
+var portBehind = regexp.MustCompile(`([\pL\pN])(端口号|端口|ポート番号|ポート|포트)`)
+
 func (r *reading) line(number int, text string) {
-	all := split(text)
+	if denied.MatchString(text) {
+		if strings.ContainsAny(text, "0123456789") {
+			r.miss(number, text)
+		}
+		return
+	}
+	all := split(portBehind.ReplaceAllString(text, "$1 $2"))
 	if len(all) == 0 {
 		return
 	}
