@@ -202,7 +202,7 @@ func tokens(text string, found func(from, to int)) {
 		pairs = 0
 		switch {
 		case i-from < 7:
-		case i-from < longestWord:
+		case i-from < longestWord && grid.ASCII(text[from:i]):
 			within(text, from, i, found)
 		default: // of scripts without blanks: its parts of plain letters
 			for at := from; at < i; {

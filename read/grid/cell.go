@@ -145,7 +145,7 @@ func nothing(text string) bool {
 	if len(text) > 40 {
 		return false
 	}
-	if !ascii(text) {
+	if !ASCII(text) {
 		return sortOf(text)&isNothing != 0
 	}
 	if known().cells[strings.ToLower(text)]&isNothing != 0 {

@@ -51,7 +51,7 @@ var plainer = strings.NewReplacer("ł", "l", "ß", "ss", "ı", "i", "ø", "o", "
 // fold makes texts alike that differ in case, accents and what stands around them.
 func fold(text string) string {
 	text = strings.Trim(strings.ToLower(strings.TrimSpace(text)), " :*\u25b2\u25bc\u2191\u2193\u21c5\u2195\uff1a")
-	if !ascii(text) {
+	if !ASCII(text) {
 		var b strings.Builder
 		for _, c := range norm.NFKD.String(text) {
 			if !unicode.Is(unicode.Mn, c) {
@@ -63,7 +63,8 @@ func fold(text string) string {
 	return strings.Join(strings.Fields(plainer.Replace(text)), " ")
 }
 
-func ascii(text string) bool {
+// ASCII passes a text of plain letters alone.
+func ASCII(text string) bool {
 	for i := range len(text) {
 		if text[i] >= 0x80 {
 			return false
@@ -92,7 +93,7 @@ func Heading(text string) (roles []Role, exact bool) {
 	}
 	best := ""
 	for _, part := range parts(spread) {
-		if heads[part] != nil && (len(part) > 1 || !ascii(part)) && (len(part) > len(best) && !(titled(heads[part]) && best != "") || titled(heads[best])) {
+		if heads[part] != nil && (len(part) > 1 || !ASCII(part)) && (len(part) > len(best) && !(titled(heads[part]) && best != "") || titled(heads[best])) {
 			best = part
 		}
 	}
@@ -188,7 +189,7 @@ func headingsIn(text string) (out []Role) {
 func parts(text string) (out []string) {
 	fields := strings.FieldsFunc(text, func(c rune) bool { return c == ' ' || c == '.' || c == '(' || c == ')' })
 	join := " "
-	if len(fields) == 1 && !ascii(text) && strings.IndexFunc(text, unicode.IsSpace) < 0 && strings.ContainsFunc(text, unbroken) {
+	if len(fields) == 1 && !ASCII(text) && strings.IndexFunc(text, unicode.IsSpace) < 0 && strings.ContainsFunc(text, unbroken) {
 		fields, join = strings.Split(text, ""), ""
 	}
 	if len(fields) > 14 {
