@@ -9,7 +9,7 @@ import (
 
 // item is one particular on a card.
 type item struct {
-	line  line
+	line  *line
 	text  string
 	label string // what the page calls it, if it says so
 	path  string // its place on the card, where that is known from the page
@@ -19,7 +19,7 @@ type item struct {
 	fixed bool // it stands on most cards
 }
 
-func itemOf(l line, text, label string) item {
+func itemOf(l *line, text, label string) item {
 	i := item{line: l, text: text, label: label}
 	bare := strings.Trim(text, "()[]<> ")
 	i.mac, i.addr = grid.LooksMAC(bare), isAddr(bare)
@@ -32,19 +32,20 @@ func itemOf(l line, text, label string) item {
 
 // itemsOf takes the lines of cards apart.
 func itemsOf(lines []line) (out []item) {
-	for _, l := range lines {
+	for k := range lines {
+		l := lines[k]
 		c := cuttingOf(l)
 		if c == byBar || c == byTab && len(cellsOf(l.text, c)) > 2 {
 			for _, text := range cellsOf(l.text, c) {
 				if text != "" {
-					out = append(out, itemOf(l, text, ""))
+					out = append(out, itemOf(&lines[k], text, ""))
 				}
 			}
 			continue
 		}
 		if parts := labelledParts(l.text); parts != nil {
 			for _, p := range parts {
-				out = append(out, itemOf(l, p[1], p[0]))
+				out = append(out, itemOf(&lines[k], p[1], p[0]))
 			}
 			continue
 		}
@@ -52,7 +53,7 @@ func itemsOf(lines []line) (out []item) {
 		if !rowLike(l) && len(l.macs)+len(l.addrs) > 1 { // addresses and marks between them
 			for _, w := range l.words {
 				if grid.Typed(w) {
-					out = append(out, itemOf(l, w, ""))
+					out = append(out, itemOf(&lines[k], w, ""))
 				}
 			}
 			continue
@@ -60,7 +61,7 @@ func itemsOf(lines []line) (out []item) {
 		if first, rest, _ := strings.Cut(value, " "); label != "" && grid.Typed(first) && rest != "" && len(l.macs)+len(l.addrs) == 1 {
 			value = first
 		}
-		out = append(out, itemOf(l, value, label))
+		out = append(out, itemOf(&lines[k], value, label))
 	}
 	notTheirs(out)
 	if slices.ContainsFunc(out, func(i item) bool { return !i.mac && !i.addr && !i.side && !grid.IsFigure(i.text) }) {
@@ -174,7 +175,7 @@ func (r *reader) cards(lines []line) {
 	items := itemsOf(lines)
 	for _, i := range items {
 		if !i.mac && !i.side && len(i.line.macs) > 0 {
-			r.unread(i.line) // in the middle of a sentence
+			r.unread(*i.line) // in the middle of a sentence
 		}
 	}
 	head := headsOf(items)
@@ -219,7 +220,7 @@ func (r *reader) leftOver(items []item, cards [][]item) {
 	for _, i := range items {
 		if !used[i.line.number] && (!i.side || i.label != "") && !i.fixed && i.text != "" && len(i.line.macs) == 0 {
 			used[i.line.number] = true
-			r.unread(i.line)
+			r.unread(*i.line)
 		}
 	}
 }
@@ -238,7 +239,7 @@ func (r *reader) cellPerLine(items []item, n int) bool {
 	var rows []rawRow
 	at := -1
 	for k := n; k < len(items); k += n {
-		row := rawRow{grid.Row{Line: items[k].line.number}, items[k].line}
+		row := rawRow{grid.Row{Line: items[k].line.number}, *items[k].line}
 		for c, i := range items[k : k+n] {
 			row.Cells = append(row.Cells, i.text)
 			if i.mac || !macs && i.addr {
@@ -246,7 +247,7 @@ func (r *reader) cellPerLine(items []item, n int) bool {
 					return false
 				}
 				at = c
-				row.line, row.Line = i.line, i.line.number
+				row.line, row.Line = *i.line, i.line.number
 			}
 		}
 		rows = append(rows, row)
@@ -600,7 +601,7 @@ func (r *reader) cardTable(title string, cards [][]item) {
 				}
 			}
 			if (i.mac || !macs && i.addr) && (row.Line == 0 || !otherMAC(i.label)) {
-				row.Line, row.line = i.line.number, i.line
+				row.Line, row.line = i.line.number, *i.line
 			}
 			path := i.path
 			for cells[path] != "" {
@@ -616,7 +617,7 @@ func (r *reader) cardTable(title string, cards [][]item) {
 			used := r.networkOf(toldOf(card))
 			for k, i := range card {
 				if (k == 0 || card[k-1].line.number != i.line.number) && !used[i.line.number] {
-					r.unread(i.line)
+					r.unread(*i.line)
 				}
 			}
 			continue

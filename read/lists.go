@@ -601,7 +601,7 @@ func (r *reader) form(title string, rows []rawRow) {
 	var items []item
 	macs := 0
 	for _, row := range rows {
-		i := itemOf(row.line, row.Cells[1], row.Cells[0])
+		i := itemOf(&row.line, row.Cells[1], row.Cells[0])
 		if i.mac {
 			macs++
 		}

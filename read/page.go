@@ -737,14 +737,16 @@ func (p *pager) records(n *html.Node) bool {
 				_, cells := cutAtAddresses(l.text)
 				for k, text := range cells {
 					if text != "" && !grid.Known(text) {
-						i := itemOf(scan(p.number(l.at), text), text, "")
+						whole := scan(p.number(l.at), text)
+						i := itemOf(&whole, text, "")
 						i.path = l.path + strings.Repeat("/", k)
 						card = append(card, i)
 					}
 				}
 				continue
 			}
-			i := itemOf(scan(p.number(l.at), l.text), l.text, l.label)
+			whole := scan(p.number(l.at), l.text)
+			i := itemOf(&whole, l.text, l.label)
 			if i.label == "" {
 				if label, value := labelOf(l.text); label != "" && !i.mac && !i.addr {
 					i = itemOf(i.line, value, label)
@@ -755,7 +757,7 @@ func (p *pager) records(n *html.Node) bool {
 		}
 		if len(card) > 0 && !slices.ContainsFunc(card, func(i item) bool { return i.mac || p.macs[n] == 0 && i.addr }) {
 			for _, i := range card {
-				p.loose = append(p.loose, i.line)
+				p.loose = append(p.loose, *i.line)
 			}
 			continue
 		}

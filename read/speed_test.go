@@ -5,6 +5,8 @@ import (
 	"bytes"
 	"encoding/binary"
 	"fmt"
+	"runtime"
+	"runtime/debug"
 	"strings"
 	"testing"
 	"time"
@@ -125,6 +127,28 @@ var samples = map[string]func(n int) string{
 	"a configuration": func(n int) string {
 		return "dhcp-range=10.0.0.10,10.0.0.20\n" + each(n, "dhcp-host=%[3]s,%[2]s,host-%[1]d\n")
 	},
+	"commands": func(n int) string {
+		return each(n, "set lan host host-%[1]d ip %[2]s\nset lan host host-%[1]d mac %[3]s\n")
+	},
+	"paths": func(n int) string {
+		return each(n, "set nat rule %[1]d destination port 8020\nset nat rule %[1]d protocol tcp\nset nat rule %[1]d translation address %[2]s\n")
+	},
+	"braces": func(n int) string {
+		return "lan {\n" + each(n, "entry { name host-%[1]d; ip %[2]s; mac %[3]s; }\n") + "}\n"
+	},
+	"sections": func(n int) string { return each(n, "[host%[1]d]\nname=host-%[1]d\nip=%[2]s\nmac=%[3]s\n") },
+	"attributes": func(n int) string {
+		return "<html><body><ul>" + each(n, "<li data-name=\"host-%[1]d\" data-ip=\"%[2]s\" data-mac=\"%[3]s\"></li>\n") + "</ul></body></html>"
+	},
+	"groups of a page": func(n int) string {
+		return "<html><body><main>" + each(n, "<section><h4>%[1]d</h4><article><b>host-%[1]d</b><i>%[2]s</i><p>%[3]s</p></article></section>\n") + "</main></body></html>"
+	},
+	"packed":          func(n int) string { return "list=<" + each(n, "<%[3]s>%[2]s>host-%[1]d") + "\n" },
+	"lines that send": func(n int) string { return each(n, "host-%[1]d\ntcp 8020 -> %[2]s:80\non\n\n") },
+	"cards of forwards": func(n int) string {
+		return each(n, "Name: host-%[1]d\nProtocol: TCP\nOutside port: 8020\nAddress: %[2]s\nInside port: 80\n\n")
+	},
+	"rows on two lines":   func(n int) string { return each(n, "host-%[1]d  %[2]s\n%[3]s  LAN1\n") },
 	"words of nobody":     func(n int) string { return each(n, "nothing %[1]d that anybody could read here\n") },
 	"addresses of nobody": func(n int) string { return each(n, "at %[2]s or so\n") },
 	"halves":              func(n int) string { return each(n, "%.10[3]s\n") },
@@ -168,5 +192,50 @@ func TestGrowthIsLinear(t *testing.T) {
 				}
 			}
 		})
+	}
+}
+
+// No reader holds more than a hundred times what it reads, and a megabyte: the peak of the heap,
+// seen from beside while it works.
+func TestMemoryGoesWithSize(t *testing.T) {
+	const most, base = 100, 1 << 20
+	texts := map[string][]byte{}
+	for name, sample := range samples {
+		texts[name] = []byte(sample(2000))
+	}
+	var frames [][]byte
+	for i := range 2000 {
+		frames = append(frames, arpFrame(byte(i)))
+	}
+	texts["a capture"] = pcap(binary.LittleEndian, 0xa1b2c3d4, frames...)
+	for _, name := range sortedKeys(texts) {
+		data := texts[name]
+		runtime.GC()
+		var before runtime.MemStats
+		runtime.ReadMemStats(&before)
+		done, peak := make(chan bool), make(chan uint64)
+		go func() {
+			highest := uint64(0)
+			for {
+				var now runtime.MemStats
+				runtime.ReadMemStats(&now)
+				highest = max(highest, now.HeapAlloc)
+				select {
+				case <-done:
+					peak <- highest
+					return
+				case <-time.After(time.Millisecond):
+				}
+			}
+		}()
+		old := debug.SetGCPercent(20)
+		_, err := Text("x", "", data)
+		debug.SetGCPercent(old)
+		close(done)
+		held := int64(<-peak) - int64(before.HeapAlloc)
+		t.Logf("%-26s %8d bytes, %5.1f times", name, len(data), float64(held)/float64(len(data)))
+		if err != nil || held > most*int64(len(data))+base {
+			t.Errorf("%s: %d bytes held of %d, %v", name, held, len(data), err)
+		}
 	}
 }

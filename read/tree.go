@@ -176,7 +176,9 @@ func (g *gathering) gather(n *node, path, key string, above map[string]string) {
 			if grid.LooksMAC(k) || records > 1 && isRecord(n.fields[k]) {
 				next = "" // the keys are names of things, and the things are of one list
 			}
-			g.head = headOf(n, n.fields[k])
+			if g.head = nil; len(n.fields[k].items) > 0 && isBare(n.fields[k].items[0]) {
+				g.head = headOf(n, n.fields[k])
+			}
 			g.gather(n.fields[k], path+"/"+next, k, said)
 		}
 		return
