@@ -201,10 +201,10 @@ func TestMemoryGoesWithSize(t *testing.T) {
 	const most, base = 100, 1 << 20
 	texts := map[string][]byte{}
 	for name, sample := range samples {
-		texts[name] = []byte(sample(2000))
+		texts[name] = []byte(sample(4000))
 	}
 	var frames [][]byte
-	for i := range 2000 {
+	for i := range 4000 {
 		frames = append(frames, arpFrame(byte(i)))
 	}
 	texts["a capture"] = pcap(binary.LittleEndian, 0xa1b2c3d4, frames...)
@@ -224,7 +224,7 @@ func TestMemoryGoesWithSize(t *testing.T) {
 				case <-done:
 					peak <- highest
 					return
-				case <-time.After(time.Millisecond):
+				case <-time.After(4 * time.Millisecond):
 				}
 			}
 		}()
