@@ -24,6 +24,11 @@ func (r *reader) block(number int, first, text string) (rest string, lines int) 
 		}
 	case (strings.Contains(first, "{") || strings.HasSuffix(first, ";")) && statementShape.MatchString(first) && r.reads("leases"):
 		rest, lines = r.statements(number, text)
+	case assigned.MatchString(first):
+		from := strings.IndexAny(text, "{[")
+		if rest, lines = r.jsonBlock(number, text[from:]); lines == 0 {
+			rest, lines = r.literal(number, text[from:])
+		}
 	default:
 		return "", 0
 	}
@@ -32,6 +37,9 @@ func (r *reader) block(number int, first, text string) (rest string, lines int) 
 	}
 	return rest, lines
 }
+
+// assigned is a name with a value in brackets that goes on below.
+var assigned = regexp.MustCompile(`^(?:(?:var|let|const|local|my)\s+)?[$@]?[A-Za-z_][\w.]*\s*=\s*[\[{]\s*$`)
 
 // programWords are what programs write where JSON has its own words.
 var programWords = regexp.MustCompile(`([:,\[(]\s*)(True|False|None|nil|undefined|TRUE|FALSE|NULL)\b`)

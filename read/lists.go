@@ -420,17 +420,22 @@ func (r *reader) onItsSide(title string, lines []line, cells [][]string, c cutti
 	if len(lines) < 2 || r.carried != nil {
 		return false
 	}
-	wide, labels, macs := len(cells[0]), 0, 0
+	wide, labels, macs, ends := len(cells[0]), 0, 0, 0
 	for i, row := range cells {
 		if len(row) != wide || i == 20 && labels*10 < i*6 {
 			return false
 		}
-		if (headingOf(row[0]) != nil || grid.EndOf(row[0]) != 0) && !grid.Typed(row[0]) {
+		if headingOf(row[0]) != nil && !grid.Typed(row[0]) {
 			labels++
+		} else if grid.EndOf(row[0]) != 0 {
+			ends++
 		}
 		if len(lines[i].macs) == wide-1 {
 			macs++
 		}
+	}
+	if labels > 1 {
+		labels += ends
 	}
 	switch {
 	case labels*10 < len(lines)*6:

@@ -17,7 +17,7 @@ var (
 	formerShape = regexp.MustCompile(`(?i)\s*\((?:was|old|old ip|formerly|before|previously|früher|war|vorher|avant|ancien(?:ne)?|antes|era|prima|ex)\b[^()]*\d[^()]*\)`)
 	wasShape    = regexp.MustCompile(`(?i)\b(?:was|old|formerly|before|früher|war|vorher|avant|antes|era|prima|was vroeger|tidigare|før)\s+(?:at |on )?\d+\.\d+\.\d+\.\d+\s*[,;]\s*(?:(?:is |now |jetzt |maintenant |ahora |ora |nu |nå |new )+)(?:at |on )?`)
 	becomes     = regexp.MustCompile(`(?:10|172|192)\.\d+\.\d+\.\d+\s*(?:->|→)\s*(?:(?:set|changed|moved|now)\s+(?:to\s+)?)?((?:10|172|192)\.\d+\.\d+\.\d+)`)
-	countShape  = regexp.MustCompile(`^\d{1,4}\s*=\s*(\S+[,;|].*)$`)
+	countShape  = regexp.MustCompile(`^[A-Z_a-z]*\d{1,4}\s*=\s*["']?([^"'=,]+,[^"'=]+)["']?$`)
 	bulletShape = regexp.MustCompile(`^[-*+•‣–] (\pL)`)
 	linkShape   = regexp.MustCompile(`\[([^\[\]]+)\]\(https?://[^)\s]*\)`)
 	markShape   = regexp.MustCompile("`([^`]+)`|\\*\\*([^*]+)\\*\\*")
@@ -35,7 +35,7 @@ func bared(text string) string {
 	if strings.Contains(text, "01") && strings.Count(text, ".") > 2 {
 		text = clientShape.ReplaceAllString(text, "${1}${2}.${3}${4}.${5}${6}")
 	}
-	if text[0] >= '0' && text[0] <= '9' && strings.Contains(text, "=") {
+	if strings.Contains(text, "=") && strings.Count(text, ",") > 1 {
 		text = countShape.ReplaceAllString(text, "$1")
 	}
 	whole := text

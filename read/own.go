@@ -56,7 +56,7 @@ func (r *reader) ownSetting(l line) bool {
 	case strings.Contains(l.text, ": flags=") && strings.Contains(l.text, "<"), strings.Contains(l.text, " encap:"):
 		r.ifconfig = true // the heading of an adapter
 		return true
-	case r.ifconfig && (l.text[0] == ' ' || l.text[0] == '\t') && len(l.addrs) == 0:
+	case r.ifconfig && (l.text[0] == ' ' || l.text[0] == '\t') && len(l.addrs) == 0 && (len(l.macs) == 0 || w[0] == "ether" || w[0] == "lladdr" || w[0] == "address:"):
 		return true // its counters and options
 	case len(w) > 2 && w[0] == "default" && len(l.addrs) > 0 && len(l.macs) == 0 && (w[1] == "via" || w[1] == l.addrs[0].String() && (w[2] == "0.0.0.0" || routeFlags.MatchString(w[2]))):
 		r.addGateways(l.addrs[0])

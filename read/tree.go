@@ -79,9 +79,18 @@ func knownTree(n *node) bool {
 // isRecord passes a thing with a MAC address, or with an address and ports.
 func isRecord(n *node) bool {
 	ports, address, protocol, deep, figures := false, false, false, false, 0
+	inner := 0 // things in it that have an address
 	for k, v := range n.fields {
+		has := false
+		for _, w := range v.fields {
+			has = has || isAddr(w.text)
+		}
+		if has {
+			inner++
+		}
 		for inner, w := range v.fields {
 			ports = ports || w.text != "" && grid.Portlike(inner)
+			protocol = protocol || w.text != "" && spokenIn(w.text) != "" && len(w.text) < 8
 			deep = deep || isAddr(w.text) && !grid.LooksMAC(w.text)
 		}
 		if slices.ContainsFunc(v.items, func(i *node) bool { return i.text != "" && protoShape.FindString(i.text) == i.text }) {
@@ -103,7 +112,7 @@ func isRecord(n *node) bool {
 		ports = ports || grid.Portlike(k)
 		address = address || isAddr(v.text)
 	}
-	return address && (ports || protocol && figures > 0) || deep && ports && protocol
+	return address && (ports || protocol && figures > 0) || deep && inner == 1 && ports && protocol
 }
 
 // isBare passes a list of plain values with a MAC address among them, or an address and a protocol.

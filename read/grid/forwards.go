@@ -249,7 +249,25 @@ func (c column) switches() bool {
 	if c.distinct == 2 && c.filled == c.rows && !c.headed && !slices.ContainsFunc(c.texts, func(t string) bool { return t != "0" && t != "1" }) {
 		return true
 	}
+	if texts := c.values(); c.filled > 1 && c.filled == c.rows {
+		if _, _, ok := opposites(texts); ok {
+			return true // a word, and what turns it into its opposite before it
+		}
+	}
 	return !c.says(Port, Outside, Inside, Figure, Time, Link, Kind, Place, Note, Service) && c.share(isNumber|isPorts) < 1 && known*10 >= c.filled*6
+}
+
+// values are the different texts of a column of a few.
+func (c column) values() (out []string) {
+	for _, t := range c.texts {
+		if !slices.Contains(out, t) {
+			out = append(out, t)
+		}
+		if len(out) > 3 {
+			break
+		}
+	}
+	return out
 }
 
 // sends reports whether a column says who may connect: mostly anyone, and some address or

@@ -315,7 +315,7 @@ func (s split) cell(row Row) string {
 	if s.from >= len(row.Cells) {
 		return ""
 	}
-	text := row.Cells[s.from]
+	text := tidied(row.Cells[s.from])
 	if s.part == 0 {
 		return text
 	}
@@ -346,6 +346,20 @@ func (s split) cell(row Row) string {
 		return p.rest
 	}
 	return strings.Join(words[len(s.common):], " ")
+}
+
+// rangeWords is a range in words, and an address with ports set apart.
+var (
+	rangeWords = regexp.MustCompile(`(?i)(^|[:\s])(\d{1,5})\s+(?:to|bis|à|a|al|do|tot|till|until|through)\s+(\d{1,5})$`)
+	apartPorts = regexp.MustCompile(`^(\d{1,3}(?:\.\d{1,3}){3})\s*:\s*(\d)`)
+)
+
+// tidied writes ports as we write them.
+func tidied(text string) string {
+	if len(text) < 6 || len(text) > 60 || text[0] < '0' || text[0] > '9' || !strings.Contains(text, " ") {
+		return text
+	}
+	return apartPorts.ReplaceAllString(rangeWords.ReplaceAllString(text, "$1$2-$3"), "$1:$2")
 }
 
 // commonWords gives the words with which the cells of a column begin in every row that has
@@ -433,6 +447,7 @@ func (r Reading) Device(row Row) (Device, bool) {
 			if m := tickShape.FindString(text); m != "" && len(m) < len(text) {
 				text = text[len(m):]
 			}
+			text = strings.Trim(text, " –—·•")
 			if at := strings.LastIndexByte(text, ' '); r.stateful && at > 0 {
 				d.State, text = strings.ToLower(text[at+1:]), strings.TrimRight(text[:at], " (,-·")
 			}

@@ -91,6 +91,9 @@ func Heading(text string) (roles []Role, exact bool) {
 	if roles := heads[spread]; roles != nil {
 		return roles, true
 	}
+	if bare := strings.TrimRight(spread, "0123456789"); bare != spread && len(bare) > 1 && heads[bare] != nil {
+		return heads[bare], true
+	}
 	best := ""
 	for _, part := range parts(spread) {
 		if heads[part] != nil && (len(part) > 1 || !ASCII(part)) && (len(part) > len(best) && !(titled(heads[part]) && best != "") || titled(heads[best])) {
