@@ -14,6 +14,15 @@ import (
 
 	"vestpin/core/site"
 	"vestpin/frame"
+	"vestpin/read/capture"
+)
+
+// The blocks of pcapng, by their numbers in the draft.
+const (
+	blockSection  = 0x0a0d0d0a
+	blockLink     = 1
+	blockSimple   = 3
+	blockEnhanced = 6
 )
 
 func arpFrame(n byte) []byte {
@@ -139,7 +148,7 @@ func FuzzCapture(f *testing.F) {
 		f.Add(data)
 	}
 	f.Fuzz(func(t *testing.T, data []byte) {
-		if !isCapture(data) {
+		if !capture.Is(data) {
 			return
 		}
 		r, err := Text("x", "", data)

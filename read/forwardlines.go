@@ -96,19 +96,48 @@ func (r *reader) forwardLines(lines []line) (left []line) {
 				continue
 			}
 		}
-		for k, l := range block {
-			f, ok := ForwardLine{}, false
-			if l.forward && (sent != 1 || k+1 == len(block) || aside(block[k+1])) {
-				f, ok = forwardIn(block[k : k+1])
+		left = r.sentAmong(block, left)
+	}
+	return left
+}
+
+// sentAmong reads the forwards of a block one by one. The line below one may say whether it is on,
+// the line above what it is called; a short line below of which nobody knows what it says leaves the
+// forward out. The other lines go to those that are left.
+func (r *reader) sentAmong(block, left []line) []line {
+	name, taken := "", -1
+	sent := 0
+	for _, l := range block {
+		if l.forward {
+			sent++
+		}
+	}
+	for k, l := range block {
+		sends := func(k int) bool { return k < len(block) && block[k].forward }
+		switch {
+		case k == taken:
+		case !l.forward && sends(k+1) && sent > 1 && len(l.fields) > 3 && !strings.ContainsFunc(l.text, isDigit): // headings
+		case !l.forward && sends(k+1) && len(l.addrs)+len(l.macs) == 0 && len(l.fields) < 6:
+			name = strings.TrimSpace(l.text)
+		case !l.forward:
+			left = append(left, l)
+		default:
+			f, ok := forwardIn(block[k : k+1])
+			if f.Name == "" {
+				f.Name = name
 			}
-			switch {
-			case ok:
+			name = ""
+			if k+1 < len(block) && !sends(k+1) && !aside(block[k+1]) {
+				if on := grid.Switch(strings.TrimSpace(block[k+1].text)); on != 0 {
+					f.Enabled, taken = on > 0, k+1
+				} else if !sends(k + 2) { // else it may be what the next one is called
+					ok = false
+				}
+			}
+			if ok {
 				r.sent(f, block[k:k+1])
-			case l.forward:
+			} else {
 				r.unread(l)
-			case k+1 < len(block) && block[k+1].forward && sent > 1 && len(l.fields) > 3 && !strings.ContainsFunc(l.text, isDigit): // their headings
-			default:
-				left = append(left, l)
 			}
 		}
 	}
@@ -148,8 +177,9 @@ func forwardIn(block []line) (f ForwardLine, ok bool) {
 			case part == "" || grid.IsAction(part):
 			case protoShape.MatchString(part) && len(strings.Fields(protoShape.ReplaceAllString(part, ""))) < 3:
 				proto += " " + part
-			case on != 0 && (label == "" || !known):
+			case on != 0 && (label == "" && !known || slices.Contains(headingOf(label), grid.Enabled) || slices.Contains(headingOf(label), grid.State)):
 				f.Enabled, known = on > 0, true
+			case label != "" && headingOf(label) != nil && !grid.Portlike(label) && !slices.Contains(headingOf(label), grid.Sender) && !slices.Contains(headingOf(label), grid.Enabled) && !slices.Contains(headingOf(label), grid.State): // of something else
 			case k < at && f.Name == "" && label == "":
 				f.Name = part
 			case strings.Count(part, " ") > 1 && !strings.ContainsFunc(part, isDigit):

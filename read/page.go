@@ -416,9 +416,12 @@ func saysOff(n *html.Node) bool {
 		return true
 	}
 	return slices.ContainsFunc(strings.FieldsFunc(attr(n, "class"), func(c rune) bool { return c == ' ' || c == '-' || c == '_' }), func(w string) bool {
-		return len(w) > 2 && grid.Switch(w) < 0
+		return offClass[strings.ToLower(w)]
 	})
 }
+
+// offClass are words in the classes of rows that are off; others, as "block", are of how they look.
+var offClass = map[string]bool{"disabled": true, "inactive": true, "deactivated": true, "off": true, "paused": true, "suspended": true}
 
 // onOneLine joins rows that are made of two: below each stands one with a single cell.
 func onOneLine(lines []line) []line {

@@ -33,6 +33,7 @@ import (
 	"vestpin/core/site"
 	"vestpin/core/span"
 	"vestpin/core/usage"
+	"vestpin/read/capture"
 	"vestpin/read/grid"
 )
 
@@ -188,8 +189,8 @@ func Until(over func() bool, roles Roles, source, as string, in io.Reader) (Resu
 	}
 	head := bytes.Clone(peeked) // the buffer is filled anew below
 	switch {
-	case isCapture(head):
-		return readCapture(source, buffered), nil
+	case capture.Is(head):
+		return ofCapture(source, capture.Read(buffered)), nil
 	case as == "capture":
 		return blank(), &span.Malformed{Found: fmt.Sprintf("% x", head), Want: "a capture in pcap or pcapng format"}
 	}
@@ -229,6 +230,27 @@ func Until(over func() bool, roles Roles, source, as string, in io.Reader) (Resu
 		return blank(), context.Canceled
 	}
 	return r.out, nil
+}
+
+// ofCapture gives what a capture came to.
+func ofCapture(source string, found capture.Found) Result {
+	out := blank()
+	out.Sightings, out.Facts = found.Sightings, found.Facts
+	for i := range out.Sightings {
+		out.Sightings[i].Source = source
+	}
+	if found.Fault != "" {
+		out.Unread = append(out.Unread, Unread{source, found.Broken, found.Fault})
+	}
+	return out
+}
+
+// blank is a result with nothing in it.
+func blank() Result {
+	return Result{
+		Sightings: []sighting.Sighting{}, Forwards: []ForwardLine{}, Lists: []FoundList{}, Lines: []ShownLine{}, Unread: []Unread{}, Questions: []ListQuestion{}, Connections: []usage.Connection{},
+		Facts: sighting.Facts{DNS: []netip.Addr{}, Ranges: []site.Range{}, DHCP: []netip.Addr{}},
+	}
 }
 
 // wholeTree reads a tree; false where all that it has of devices stands in its texts: then they

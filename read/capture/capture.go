@@ -1,4 +1,6 @@
-package read
+// Package capture knows captures of packets, pcap and pcapng, and gives what their packets tell of
+// devices and of the network. It streams them, and knows nothing of text.
+package capture
 
 import (
 	"bufio"
@@ -13,7 +15,6 @@ import (
 
 	"vestpin/core/sighting"
 	"vestpin/core/site"
-	"vestpin/core/usage"
 	"vestpin/frame"
 )
 
@@ -21,8 +22,8 @@ import (
 // says it is longer is broken.
 const longestPacket = 256 << 10
 
-// isCapture knows the first bytes of pcap and pcapng files.
-func isCapture(head []byte) bool {
+// Is knows the first bytes of pcap and pcapng files.
+func Is(head []byte) bool {
 	if len(head) < 4 {
 		return false
 	}
@@ -39,8 +40,7 @@ type capture struct {
 	order   binary.ByteOrder
 	packets int
 	links   []link // of pcapng: one for each interface of a section
-	out     *Result
-	source  string
+	out     *Found
 	known   map[told]int // where each thing told stands among the sightings
 }
 
@@ -56,18 +56,26 @@ type link struct {
 	ticks uint64 // a second
 }
 
-// readCapture reads pcap, and pcapng (draft-ietf-opsawg-pcapng). What comes
-// before a fault counts; the fault is put among what was not understood.
-func readCapture(source string, in *bufio.Reader) Result {
-	out := blank()
-	c := capture{in: in, out: &out, source: source, known: map[told]int{}}
+// Found is what a capture came to. The line of a sighting is the number of its packet. Fault is
+// what ended it before its end, in the packet Broken; none where that is empty.
+type Found struct {
+	Sightings []sighting.Sighting
+	Facts     sighting.Facts
+	Broken    int
+	Fault     string
+}
+
+// Read reads pcap, and pcapng (draft-ietf-opsawg-pcapng). What comes before a fault counts.
+func Read(in *bufio.Reader) Found {
+	out := Found{Sightings: []sighting.Sighting{}, Facts: sighting.Facts{DNS: []netip.Addr{}, Ranges: []site.Range{}, DHCP: []netip.Addr{}}}
+	c := capture{in: in, out: &out, known: map[told]int{}}
 	err := c.read()
 	switch {
 	case err == nil || err == io.EOF:
 	case errors.Is(err, io.ErrUnexpectedEOF):
-		out.Unread = append(out.Unread, Unread{source, c.packets + 1, "the capture ends in the middle of this packet"})
+		out.Broken, out.Fault = c.packets+1, "the capture ends in the middle of this packet"
 	default:
-		out.Unread = append(out.Unread, Unread{source, c.packets + 1, err.Error()})
+		out.Broken, out.Fault = c.packets+1, err.Error()
 	}
 	c.names()
 	if f := &out.Facts; f.Gateway.IsValid() && f.Subnet.IsValid() && !f.Subnet.Contains(f.Gateway) {
@@ -235,7 +243,7 @@ func (c *capture) packet(l link, packet []byte, at uint64) {
 			}
 			i = len(c.out.Sightings)
 			c.known[key] = i
-			s.Source, s.Line = c.source, c.packets
+			s.Line = c.packets
 			s.At = moment(at, l.ticks)
 			c.out.Sightings = append(c.out.Sightings, s)
 			continue
@@ -282,12 +290,4 @@ func moment(at, ticks uint64) string {
 	hi, lo := bits.Mul64(at%ticks, 1e9)
 	nanos, _ := bits.Div64(hi, lo, ticks)
 	return time.Unix(int64(at/ticks), int64(nanos)).UTC().Format(time.RFC3339)
-}
-
-// blank is a result with nothing in it.
-func blank() Result {
-	return Result{
-		Sightings: []sighting.Sighting{}, Forwards: []ForwardLine{}, Lists: []FoundList{}, Lines: []ShownLine{}, Unread: []Unread{}, Questions: []ListQuestion{}, Connections: []usage.Connection{},
-		Facts: sighting.Facts{DNS: []netip.Addr{}, Ranges: []site.Range{}, DHCP: []netip.Addr{}},
-	}
 }
