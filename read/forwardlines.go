@@ -39,7 +39,7 @@ var (
 
 // sendsOn passes a line that tells by signs and words where a port goes.
 func sendsOn(l line) bool {
-	if len(l.macs) > 0 || len(l.text) > 400 || strings.Count(l.text, ".") < 3 {
+	if len(l.macs) > 0 || len(l.text) > 400 || strings.Count(l.text, ".") < 3 || !mayPoint(l) {
 		return false
 	}
 	if protoShape.MatchString(l.text) && staticShape.MatchString(l.text) || strings.Contains(l.text, "DNAT") && listedShape.MatchString(l.text) {
@@ -48,6 +48,19 @@ func sendsOn(l line) bool {
 	text, _ := senderIn(forth(l.text))
 	at := targetShape.FindStringIndex(text)
 	return at != nil && pointed(text[:at[0]]) != nil && (cuttingOf(l) == uncut || protoShape.MatchString(text))
+}
+
+// pointers are words that point to where a port goes.
+var pointers = map[string]bool{"to": true, "an": true, "auf": true, "nach": true, "zu": true, "vers": true, "à": true, "a": true, "al": true, "alla": true, "hacia": true, "para": true, "naar": true, "do": true, "na": true, "till": true, "til": true, "к": true, "на": true}
+
+// mayPoint is a cheap look for what sendsOn looks for.
+func mayPoint(l line) bool {
+	if strings.ContainsAny(l.text, "><→←⇒⇐⟶➔»") || strings.Contains(l.text, "DNAT") {
+		return true
+	}
+	return slices.ContainsFunc(l.fields, func(w string) bool {
+		return len(w) < 10 && (strings.EqualFold(w, "tcp") || strings.EqualFold(w, "udp") || pointers[strings.ToLower(w)] || strings.HasSuffix(w, "-to"))
+	})
 }
 
 // forth turns a line around whose arrow points back.

@@ -2,6 +2,7 @@ package read
 
 import (
 	"regexp"
+	"slices"
 	"strings"
 
 	"golang.org/x/text/width"
@@ -106,6 +107,9 @@ var leadShape = regexp.MustCompile(`^(?:[Tt]he|[Oo]ur|[Dd]er|[Dd]ie|[Dd]as|[Ll][
 // whole puts the network before last numbers that stand alone on a line.
 func (r *reader) whole(text string) string {
 	if !r.base.IsValid() || !strings.Contains(text, ".") || strings.Count(text, ".") > 20 {
+		return text
+	}
+	if !strings.ContainsAny(text, " \t(:=>") || !slices.ContainsFunc([]string{" .", "\t.", "(.", ":.", "=.", ">."}, func(s string) bool { return strings.Contains(text, s) }) && text[0] != '.' {
 		return text
 	}
 	base := strings.TrimSuffix(r.base.Addr().String(), "0")

@@ -83,7 +83,7 @@ func (r *reader) run(lines []line) {
 	for _, l := range lines {
 		row := len(l.macs)+len(l.addrs) > 0 && rowLike(l)
 		switch {
-		case len(l.macs) > 0 && row, len(l.addrs) > 0 && spokenIn(l.text) != "" && (len(pairShape.FindAllString(l.text, 4)) > 3 || len(flagShape.FindAllString(l.text, 4)) > 3):
+		case len(l.macs) > 0 && row, len(l.addrs) > 0 && (strings.Contains(l.text, "=") || strings.Contains(l.text, " -")) && spokenIn(l.text) != "" && (len(pairShape.FindAllString(l.text, 4)) > 3 || len(flagShape.FindAllString(l.text, 4)) > 3):
 			rows = append(rows, l)
 		case len(l.macs) > 0:
 			macs++
@@ -349,6 +349,11 @@ var aliasShape = regexp.MustCompile(`^\s*\d+\.\d+\.\d+\.\d+\s+([\w.-]+)\s+([\w.-
 // list: as many words in each, of which one is a protocol, one an address, and others are ports.
 func (r *reader) fieldRows(lines []line) (left []line) {
 	fits := func(l line) bool {
+		if len(l.fields) < 4 || len(l.fields) > 11 || len(l.macs) > 0 || len(l.addrs) != 1 || !slices.ContainsFunc(l.fields, func(w string) bool {
+			return strings.EqualFold(w, "tcp") || strings.EqualFold(w, "udp") || strings.Contains(w, "/")
+		}) {
+			return false
+		}
 		protocols, ports := 0, 0
 		for _, w := range l.fields {
 			if protoShape.FindString(w) == w || strings.EqualFold(w, "both") {
