@@ -307,6 +307,7 @@ func TestWhatIsAsked(t *testing.T) {
 		"rules of a firewall":         {"Chain\tAction\tProtocol\tDestination\tPort\nin\taccept\ttcp\t10.48.16.21\t80\nin\tdrop\ttcp\t10.48.16.22\t443\n", 0, "", "", "10.48.16.21"},
 		"rules of a queue":            {"Rule\tProtocol\tHost\tPorts\tPriority\na\tUDP\t10.48.16.21\t5060\thigh\nb\tTCP\t10.48.16.22\t554\tlow\n", 0, "", "", "10.48.16.21"},
 		"a row that a class puts off": {"<html><body><table><tr><th>Name</th><th>Protocol</th><th>Outside port</th><th>Host</th><th>Inside port</th></tr><tr class=disabled><td>a</td><td>TCP</td><td>8021</td><td>10.48.16.21</td><td>80</td></tr><tr><td>b</td><td>TCP</td><td>8022</td><td>10.48.16.22</td><td>443</td></tr></table></body></html>", 0, "false[] true[]", "", ""},
+		"an address that changes":     {"cam 10.48.16.21 -> 10.48.16.22 00:00:5e:00:53:21\n", 0, "", "10.48.16.22", ""},
 		"two addresses of one device": {"cam was 10.48.16.21, now 10.48.16.22, 00:00:5e:00:53:21\n", 0, "", "10.48.16.22", ""},
 		"a radio's own MAC address":   {"SSID\tBSSID\tChannel\nshop\t00:00:5e:00:53:21\t6\nyard\t00:00:5e:00:53:22\t11\n", 0, "", "", "00:00:5e:00:53:21"},
 		"a MAC address with blanks":   {"written on the box is 00 00 5e 00 53 21\n", 0, "", "", "00 00 5e 00 53 21"},
@@ -394,5 +395,18 @@ func TestOwnAdapters(t *testing.T) {
 	want := "00:00:5e:00:53:61 10.48.16.97 laptop-7 this computer|00:00:5e:00:53:62 10.48.16.98 laptop-7 this computer"
 	if err != nil || strings.Join(got, "|") != want || r.Facts.Gateway.String() != "10.48.16.1" {
 		t.Errorf("got %q, %+v, %v", got, r.Facts, err)
+	}
+}
+
+// An address with its mask may be of any network; with a range or a gateway it is the site's.
+func TestNetworkOfSettings(t *testing.T) {
+	for text, want := range map[string]string{
+		"Address: 10.48.16.1\nSubnet mask: 255.255.255.0\n":                                                          "invalid Prefix",
+		"Address: 10.48.16.1\nSubnet mask: 255.255.255.0\nFirst address: 10.48.16.100\nLast address: 10.48.16.179\n": "10.48.16.0/24",
+		"Address: 10.48.16.1\nSubnet mask: 255.255.255.0\nFirst address: 10.48.17.100\nLast address: 10.48.17.179\n": "invalid Prefix",
+	} {
+		if r, err := Text("x", "", []byte(text)); err != nil || r.Facts.Subnet.String() != want {
+			t.Errorf("%s: %v, %v", text, r.Facts.Subnet, err)
+		}
 	}
 }
