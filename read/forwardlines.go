@@ -87,6 +87,7 @@ func (r *reader) forwardLines(lines []line) (left []line) {
 	if !slices.ContainsFunc(lines, func(l line) bool { return l.forward }) {
 		return lines
 	}
+	off := false // a title says so of all below it
 	for i := 0; i < len(lines); {
 		end, sent := i+1, 0
 		for end < len(lines) && !lines[end].after && lines[end].number == lines[end-1].number+1 {
@@ -99,8 +100,15 @@ func (r *reader) forwardLines(lines []line) (left []line) {
 				sent++
 			}
 		}
+		if title := block[0]; !title.forward && len(title.fields) < 4 && (sent == 0 && len(block) == 1 || sent > 1 && !stated(block[1:])) {
+			off = grid.Switch(strings.TrimRight(strings.TrimSpace(title.text), ":")) < 0
+			if off && sent > 1 {
+				block = block[1:]
+			}
+		}
 		if sent == 1 && len(block) > 1 && len(block) < 9 && !slices.ContainsFunc(block, func(l line) bool { return !l.forward && len(l.macs)+len(l.addrs) > 0 }) {
 			if f, ok := forwardIn(block); ok {
+				f.Enabled = f.Enabled && !off
 				r.sent(f, block)
 				continue
 			}
@@ -109,37 +117,47 @@ func (r *reader) forwardLines(lines []line) (left []line) {
 				continue
 			}
 		}
-		left = r.sentAmong(block, left)
+		left = r.sentAmong(block, off, left)
 	}
 	return left
 }
 
-// sentAmong reads the forwards of a block one by one. The line below one may say whether it is on,
+// stated reports whether some line of a block only says on or off.
+func stated(block []line) bool {
+	return slices.ContainsFunc(block, func(l line) bool { return !l.forward && grid.Switch(strings.TrimSpace(l.text)) != 0 })
+}
+
+// sentAmong reads the forwards of a block one by one; off says that a title puts them off. The line below one may say whether it is on,
 // the line above what it is called; a short line below of which nobody knows what it says leaves the
 // forward out. The other lines go to those that are left.
-func (r *reader) sentAmong(block, left []line) []line {
-	name, taken := "", -1
+func (r *reader) sentAmong(block []line, off bool, left []line) []line {
+	name, taken := -1, -1 // lines that say what the next is called, and whether the last is on
 	sent := 0
 	for _, l := range block {
 		if l.forward {
 			sent++
 		}
 	}
+	unclear := len(block) > 1 && stated(block[:1]) && stated(block[1:]) // each may be of the line above, or below
 	for k, l := range block {
 		sends := func(k int) bool { return k < len(block) && block[k].forward }
 		switch {
 		case k == taken:
 		case !l.forward && sends(k+1) && sent > 1 && len(l.fields) > 3 && !strings.ContainsFunc(l.text, isDigit): // headings
 		case !l.forward && sends(k+1) && len(l.addrs)+len(l.macs) == 0 && len(l.fields) < 6:
-			name = strings.TrimSpace(l.text)
+			name = k
 		case !l.forward:
 			left = append(left, l)
 		default:
 			f, ok := forwardIn(block[k : k+1])
-			if f.Name == "" {
-				f.Name = name
+			if name >= 0 {
+				if ok && f.Name == "" {
+					f.Name = strings.TrimSpace(block[name].text)
+				} else {
+					left = append(left, block[name])
+				}
+				name = -1
 			}
-			name = ""
 			if k+1 < len(block) && !sends(k+1) && !aside(block[k+1]) {
 				if on := grid.Switch(strings.TrimSpace(block[k+1].text)); on != 0 {
 					f.Enabled, taken = on > 0, k+1
@@ -147,7 +165,7 @@ func (r *reader) sentAmong(block, left []line) []line {
 					ok = false
 				}
 			}
-			if ok {
+			if f.Enabled = f.Enabled && !off; ok && !unclear {
 				r.sent(f, block[k:k+1])
 			} else {
 				r.unread(l)

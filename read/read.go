@@ -563,6 +563,10 @@ func (r *reader) line(kinds []kind, number int, raw string, blank bool) {
 	}
 	l.after = blank
 	inside := r.settings || r.rules.inside || r.rules.saved || r.ifconfig || r.adapter.open || r.inList || r.columns.are != nil
+	if !inside && strings.HasSuffix(trimmed, ":") && len(l.fields) < 4 && len(l.macs)+len(l.addrs) == 0 && grid.Switch(strings.TrimRight(trimmed, ":")) != 0 {
+		r.loose = append(r.loose, l) // a title of what is on, or off
+		return
+	}
 	if len(l.words) > 0 && (inside || !wordsAlone(raw)) {
 		for _, k := range kinds {
 			before, missed := len(r.out.Sightings), r.out.Missed

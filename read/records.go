@@ -554,16 +554,16 @@ func (r *reader) settingsOf(entries []entry) bool {
 	}) {
 		return false
 	}
+	before := len(r.own)
 	for _, e := range entries {
 		var list []namedValue
 		for k, s := range e.settings {
 			list = append(list, namedValue{s.key, s.value, k})
 		}
-		before := len(r.own)
 		r.networkOf(list)
-		if len(entries) > 1 && len(r.own) > 1 { // which of them is meant nobody can tell
-			r.own = r.own[:min(before, 0)]
-		}
+	}
+	if len(r.own) > before+1 { // which of them is meant nobody can tell
+		r.own = r.own[:before]
 	}
 	return true
 }
