@@ -614,7 +614,7 @@ func (r *reader) cardTable(title string, cards [][]item) {
 			cells[path] = i.text
 		}
 		if row.Line == 0 || settings > 0 && names == 0 && len(cards) < 3 {
-			used := r.networkOf(toldOf(card))
+			used := r.networkOf(valuesOf(card))
 			for k, i := range card {
 				if (k == 0 || card[k-1].line.number != i.line.number) && !used[i.line.number] {
 					r.unread(*i.line)

@@ -21,7 +21,7 @@ var (
 	pointerSign = regexp.MustCompile(`(?i)->|→|=>|⇒|⟶|➔|»|>|(?:^|[\s-])(?:to|an|auf|nach|zu|vers|à|a|al|alla|hacia|para|naar|do|na|till|til|к|на)(?:\s|$)`)
 	thereShape  = regexp.MustCompile(`(?i)^[\s,;(]*(?:(?:on|at|auf|sur|en|su|op)\s+)?(?:ports?|porta|porte|puertos?|portas?|poort(?:en)?|porty?|portti|порт|端口|ポート|포트)\.?\s*:?\s*(` + portsPattern + `)(?:$|[\s,;.)])`)
 	bareInside  = regexp.MustCompile(`^\s(` + portsPattern + `)(?:$|[\s,;)])`)
-	numbered0   = regexp.MustCompile(`^\s*[#(]?\d{1,4}[.):]?\s+`)
+	entryNumber = regexp.MustCompile(`^\s*[#(]?\d{1,4}[.):]?\s+`)
 	calledShape = regexp.MustCompile(`^\s*([^:=→>\d"'][^:=→>"']{0,40}):\s+`)
 	asideShape  = regexp.MustCompile(`\(([^()]*\pL[^()]*)\)\s*$|(?:#|//|/\*)\s*(\pL.*?)\s*(?:\*/|$)`)
 	behindShape = regexp.MustCompile(`^(?:[-–—;,|]\s*)?(\pL[\pL .'-]{0,40})$`)
@@ -276,7 +276,7 @@ func (f *ForwardLine) parts(text string) (outside, address, inside string, ok bo
 			inside = text[m[4]:m[5]]
 		}
 		before, after := text[:m[0]], text[m[1]:]
-		if n := numbered0.FindString(before); n != "" && len(portsShape.FindAllString(before, -1)) == 2 {
+		if n := entryNumber.FindString(before); n != "" && len(portsShape.FindAllString(before, -1)) == 2 {
 			before = before[len(n):]
 		}
 		at := pointed(before)

@@ -617,7 +617,7 @@ func (r *reader) form(title string, rows []rawRow) {
 		cards = byLabels(items)
 	}
 	if cards == nil || macs == 0 {
-		used := r.networkOf(toldOf(items))
+		used := r.networkOf(valuesOf(items))
 		for _, row := range rows {
 			if !used[row.line.number] {
 				r.unread(row.line)

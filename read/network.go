@@ -17,7 +17,7 @@ type namedValue struct {
 	line         int
 }
 
-func toldOf(items []item) (out []namedValue) {
+func valuesOf(items []item) (out []namedValue) {
 	for _, i := range items {
 		out = append(out, namedValue{i.label, i.text, i.line.number})
 	}
@@ -34,7 +34,7 @@ func settingsIn(lines []line) (out []namedValue) {
 			single = append(single, l)
 		}
 	}
-	return append(toldOf(itemsOf(single)), out...)
+	return append(valuesOf(itemsOf(single)), out...)
 }
 
 // betweenEnds is what stands between the ends of a range.
@@ -66,7 +66,7 @@ func (r *reader) networkOf(list []namedValue) map[int]bool {
 			continue
 		}
 		a := all[0]
-		ends := len(all) == 2 && a.IsPrivate() && !all[1].Less(a) && betweenEnds.MatchString(between2(t.value, a, all[1]))
+		ends := len(all) == 2 && a.IsPrivate() && !all[1].Less(a) && betweenEnds.MatchString(textBetween(t.value, a, all[1]))
 		p, err := netip.ParsePrefix(strings.Trim(t.value, `"' `))
 		switch {
 		case has(grid.DNS):
@@ -129,8 +129,8 @@ func addressesIn(text string) (out []netip.Addr) {
 	return out
 }
 
-// between2 gives what stands between two addresses.
-func between2(text string, a, b netip.Addr) string {
+// textBetween gives what stands between two addresses.
+func textBetween(text string, a, b netip.Addr) string {
 	_, rest, _ := strings.Cut(text, a.String())
 	rest, _, _ = strings.Cut(rest, b.String())
 	return rest

@@ -192,7 +192,7 @@ func (r *reader) records(text string) bool {
 			titled(entries)
 			flat.entries(entries, true)
 			deep.tree(braceTree(apart))
-			if deep.out.whole() > flat.out.whole() {
+			if deep.out.firm() > flat.out.firm() {
 				*r = deep // things lie in each other
 			} else {
 				*r = flat
@@ -206,10 +206,6 @@ func (r *reader) records(text string) bool {
 			r.entries(entries, true)
 			return true
 		}
-	}
-	if entries, ok := byPaths(lines); ok {
-		r.entries(entries, true)
-		return true
 	}
 	if n, ok := pathTree(lines); ok {
 		r.tree(n)
@@ -249,43 +245,8 @@ func titled(entries []entry) {
 	}
 }
 
-// byPaths reads commands that each set one value of one thing: the words that lead to the thing,
-// the name of the setting, its value.
-func byPaths(lines []numbered) (entries []entry, ok bool) {
-	at := map[string]int{}
-	all, fits, typed := 0, 0, 0
-	verb := ""
-	for _, l := range lines {
-		text := strings.TrimSpace(l.text)
-		if text == "" || text[0] == '#' || text[0] == '!' {
-			continue
-		}
-		all++
-		words := quotedWords(text)
-		if len(words) < 4 || verb != "" && words[0] != verb || strings.ContainsAny(text, "=") || strings.Contains(text, " --") {
-			continue
-		}
-		verb = words[0]
-		n := len(words)
-		id := strings.Join(words[:n-2], " ")
-		k, have := at[id]
-		if !have {
-			k = len(entries)
-			at[id] = k
-			entries = append(entries, entry{line: l.number, sort: strings.Join(words[1:n-3], " "), settings: []setting{{"section", bareValue(words[n-3])}}})
-		}
-		value := bareValue(words[n-1])
-		if grid.Typed(value) {
-			typed++
-		}
-		entries[k].settings = append(entries[k].settings, setting{words[n-2], value})
-		fits++
-	}
-	return entries, fits*10 >= all*8 && fits > 3 && typed > 1 && len(entries)*2 <= fits
-}
-
-// whole counts the devices with a MAC address and the forwards of a result.
-func (r Result) whole() int {
+// firm counts the devices with a MAC address and the forwards of a result.
+func (r Result) firm() int {
 	n := len(r.Forwards)
 	for _, s := range r.Sightings {
 		if s.MAC != "" {
@@ -347,7 +308,7 @@ func pathTree(lines []numbered) (*node, bool) {
 		}
 		all++
 		words := quotedWords(strings.ReplaceAll(text, "'", `"`))
-		if len(words) < 3 || len(words) > 30 || verb != "" && words[0] != verb || strings.ContainsAny(text, "=") || strings.Contains(text, " --") || words[0][0] == '-' || strings.Trim(words[0], "abcdefghijklmnopqrstuvwxyz-") != "" {
+		if len(words) < 3 || len(words) > 30 || verb != "" && words[0] != verb || strings.Contains(text, "=") || strings.Contains(text, " --") || words[0][0] == '-' || strings.Trim(words[0], "abcdefghijklmnopqrstuvwxyz-") != "" {
 			continue
 		}
 		verb = words[0]
@@ -369,13 +330,13 @@ func pathTree(lines []numbered) (*node, bool) {
 	if fits < 4 || fits*10 < all*8 || typed < 2 {
 		return nil, false
 	}
-	folded(root)
+	setValues(root)
 	return root, len(root.fields) < fits
 }
 
-// folded makes values of the last words of paths: where one alone stands behind a name it is what
+// setValues makes values of the last words of paths: where one alone stands behind a name it is what
 // the name says, several are a list, and a name with nothing behind it says that it is so.
-func folded(n *node) {
+func setValues(n *node) {
 	for name, v := range n.fields {
 		if len(v.fields) == 0 {
 			*v = node{line: v.line, text: "yes"}
@@ -399,7 +360,7 @@ func folded(n *node) {
 			}
 			*v = node{line: v.line, items: items}
 		default:
-			folded(v)
+			setValues(v)
 		}
 		n.fields[name] = v
 	}

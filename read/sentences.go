@@ -349,20 +349,16 @@ var aliasShape = regexp.MustCompile(`^\s*\d+\.\d+\.\d+\.\d+\s+([\w.-]+)\s+([\w.-
 // list: as many words in each, of which one is a protocol, one an address, and others are ports.
 func (r *reader) fieldRows(lines []line) (left []line) {
 	fits := func(l line) bool {
-		if len(l.fields) < 4 || len(l.fields) > 11 || len(l.macs) > 0 || len(l.addrs) != 1 || !slices.ContainsFunc(l.fields, func(w string) bool {
-			return strings.EqualFold(w, "tcp") || strings.EqualFold(w, "udp") || strings.Contains(w, "/")
-		}) {
+		if len(l.fields) < 4 || len(l.fields) > 11 || len(l.macs) > 0 || len(l.addrs) != 1 {
 			return false
 		}
-		protocols, ports := 0, 0
+		protocols := 0
 		for _, w := range l.fields {
-			if protoShape.FindString(w) == w || strings.EqualFold(w, "both") {
+			if grid.IsTransport(w) || strings.EqualFold(w, "both") {
 				protocols++
-			} else if portsShape.FindString(w) == w {
-				ports++
 			}
 		}
-		return len(l.macs) == 0 && len(l.addrs) == 1 && len(l.fields) > 3 && len(l.fields) < 12 && protocols == 1 && ports > 0
+		return protocols == 1 && slices.ContainsFunc(l.fields, func(w string) bool { return portsShape.FindString(w) == w })
 	}
 	byWidth := map[int][]rawRow{}
 	for _, l := range lines {

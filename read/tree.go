@@ -78,41 +78,33 @@ func knownTree(n *node) bool {
 
 // isRecord passes a thing with a MAC address, or with an address and ports.
 func isRecord(n *node) bool {
-	ports, address, protocol, deep, figures := false, false, false, false, 0
-	inner := 0 // things in it that have an address
+	ports, address, protocol, figures := false, false, false, 0
+	parts := 0 // things in it that have an address
 	for k, v := range n.fields {
 		has := false
-		for _, w := range v.fields {
+		for name, w := range v.fields {
 			has = has || isAddr(w.text)
+			ports = ports || w.text != "" && grid.Portlike(name)
+			protocol = protocol || grid.IsTransport(w.text)
 		}
 		if has {
-			inner++
+			parts++
 		}
-		for inner, w := range v.fields {
-			ports = ports || w.text != "" && grid.Portlike(inner)
-			protocol = protocol || w.text != "" && spokenIn(w.text) != "" && len(w.text) < 8
-			deep = deep || isAddr(w.text) && !grid.LooksMAC(w.text)
-		}
-		if slices.ContainsFunc(v.items, func(i *node) bool { return i.text != "" && protoShape.FindString(i.text) == i.text }) {
-			protocol = true
-		}
+		protocol = protocol || slices.ContainsFunc(v.items, func(i *node) bool { return grid.IsTransport(i.text) })
 		if v.fields != nil || v.items != nil {
 			continue
 		}
 		if grid.LooksMAC(v.text) {
 			return true
 		}
-		switch strings.ToLower(v.text) {
-		case "tcp", "udp", "both", "tcp/udp", "tcp_udp", "tcpudp", "tcp,udp":
-			protocol = true
-		}
+		protocol = protocol || grid.IsTransport(v.text)
 		if portsShape.FindString(v.text) == v.text && v.text != "" {
 			figures++
 		}
 		ports = ports || grid.Portlike(k)
 		address = address || isAddr(v.text)
 	}
-	return address && (ports || protocol && figures > 0) || deep && inner == 1 && ports && protocol
+	return address && (ports || protocol && figures > 0) || parts == 1 && ports && protocol
 }
 
 // isBare passes a list of plain values with a MAC address among them, or an address and a protocol.
@@ -123,7 +115,7 @@ func isBare(n *node) bool {
 	some := func(is func(string) bool) bool {
 		return slices.ContainsFunc(n.items, func(i *node) bool { return is(i.text) })
 	}
-	return some(grid.LooksMAC) || some(isAddr) && some(func(t string) bool { return protoShape.FindString(t) == t && t != "" })
+	return some(grid.LooksMAC) || some(isAddr) && some(grid.IsTransport)
 }
 
 // headOf gives the headings of a list of bare lists: a list of words beside it, as many as each has.

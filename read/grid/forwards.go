@@ -619,6 +619,12 @@ func ports(text string) (span.Ports, bool) {
 	return p, err == nil
 }
 
+// IsTransport passes a word for TCP, UDP or both, and nothing else.
+func IsTransport(text string) bool {
+	_, ok := protocolIn(text)
+	return ok && len(text) < 8 && strings.ContainsAny(text, "tTuU") && strings.Trim(strings.ToLower(text), "tcpudp/+&,_ ") == ""
+}
+
 // protocolIn reads how pages write the protocols.
 func protocolIn(text string) (site.Protocol, bool) {
 	low := strings.ToLower(text)
