@@ -24,6 +24,9 @@ var shots = []shot{
 	{"new-site", "/", 1280, 800, false, []Step{Press("New site"), Sees("Make a site of it")}},
 	{"works", "/s/works/ports", 1280, 800, false, []Step{Press("Suggest ports"), Wait(`document.querySelector("[data-ghost]")`), Press("Take"), Sees("132 of 264 open"), Settled}},
 	{"survey-preview", "/s/pottery/survey", 1280, 800, false, []Step{Press("Type or paste text"), paste(), Press("Read this"), Sees("sightings")}},
+	{"survey-question", "/s/pottery/survey", 1280, 800, false, []Step{
+		Press("Type or paste text"), SetText("Text to read", "Name\tProtocol\tOutside port\tAddress\tInside port\tStatus\nRecorder page\tTCP\t8020\t10.48.16.20\t80\tZapnutost\nOld desk\tTCP\t33890\t10.48.16.37\t3389\tKlid\n"), Press("Read this"), Sees("Which lines are on?"),
+	}},
 	{"addresses", "/s/pottery/addresses?pick=device:kiln", 1280, 800, false, []Step{Press("Suggest"), Sees("suggested")}},
 	{"addresses-dark", "/s/pottery/addresses?pick=device:label", 1280, 800, true, nil},
 	{"ports", "/s/pottery/ports?pick=service:door.sip", 1280, 800, false, nil},
