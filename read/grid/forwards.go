@@ -622,7 +622,7 @@ func ports(text string) (span.Ports, bool) {
 // IsTransport passes a word for TCP, UDP or both, and nothing else.
 func IsTransport(text string) bool {
 	_, ok := protocolIn(text)
-	return ok && len(text) < 8 && strings.ContainsAny(text, "tTuU") && strings.Trim(strings.ToLower(text), "tcpudp/+&,_ ") == ""
+	return ok && len(text) < 8 && strings.ContainsAny(text, "tTuU") && strings.Trim(strings.ToLower(text), "tcpud/+&,_ ") == ""
 }
 
 // protocolIn reads how pages write the protocols.
