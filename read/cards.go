@@ -4,6 +4,8 @@ import (
 	"slices"
 	"strings"
 
+	"vestpin/core/sighting"
+	"vestpin/core/site"
 	"vestpin/read/grid"
 )
 
@@ -581,6 +583,39 @@ func coresOf(items []item, macFirst bool) (cores [][2]int) {
 	return cores
 }
 
+// itself takes the device whose own page of settings a card is: its one MAC address and its one
+// address. Used are the lines that settings were taken from; it gives those of the device too.
+func (r *reader) itself(card []item, used map[int]bool) map[int]bool {
+	mac, address := -1, -1
+	for k, i := range card {
+		switch roles := headingOf(i.label); {
+		case i.mac && mac >= 0, i.mac && otherMAC(i.label):
+			return used
+		case i.mac:
+			mac = k
+		case i.addr && len(i.line.addrs) > 0 && slices.Contains(roles, grid.Address) && !slices.Contains(roles, grid.Gateway):
+			if address >= 0 || !i.line.addrs[0].IsPrivate() {
+				return used // which of them it has nobody can tell
+			}
+			address = k
+		}
+	}
+	if mac < 0 || address < 0 {
+		return used
+	}
+	a, ok := addrWord(card[address].text)
+	m, err := site.ParseMAC(card[mac].text)
+	if !ok || err != nil {
+		return used
+	}
+	r.add(sighting.Sighting{MAC: m, Address: a, Line: card[mac].line.number})
+	if used == nil {
+		used = map[int]bool{}
+	}
+	used[card[mac].line.number], used[card[address].line.number] = true, true
+	return used
+}
+
 // cardTable makes a list of cards: a column for each label or place.
 func (r *reader) cardTable(title string, cards [][]item) {
 	var paths, head []string
@@ -615,6 +650,7 @@ func (r *reader) cardTable(title string, cards [][]item) {
 		}
 		if row.Line == 0 || settings > 0 && names == 0 && len(cards) < 3 {
 			used := r.networkOf(valuesOf(card))
+			used = r.itself(card, used)
 			for k, i := range card {
 				if (k == 0 || card[k-1].line.number != i.line.number) && !used[i.line.number] {
 					r.unread(*i.line)

@@ -75,6 +75,9 @@ func saysOf(n *html.Node) (text string, whole bool) {
 					return text, true
 				}
 			}
+			if on := iconSays(attr(n, "class")); on != 0 {
+				return map[int]string{1: "[x]", -1: "[ ]"}[on], true
+			}
 		}
 	case atom.Select:
 		for c := range n.Descendants() {
@@ -86,6 +89,22 @@ func saysOf(n *html.Node) (text string, whole bool) {
 	}
 	return "", false
 }
+
+// iconSays gives 1 for the classes of a picture that means on, -1 for off; 0 where none, or both, are among them.
+func iconSays(class string) int {
+	sum := 0
+	for _, w := range strings.FieldsFunc(strings.ToLower(class), func(c rune) bool { return c == ' ' || c == '-' || c == '_' }) {
+		v := iconClass[w]
+		if v*sum < 0 {
+			return 0
+		}
+		sum += v
+	}
+	return max(-1, min(1, sum))
+}
+
+// iconClass are words in the classes of pictures.
+var iconClass = map[string]int{"check": 1, "tick": 1, "yes": 1, "on": 1, "ok": 1, "enabled": 1, "active": 1, "success": 1, "checked": 1, "cross": -1, "times": -1, "no": -1, "off": -1, "disabled": -1, "inactive": -1, "unchecked": -1, "xmark": -1, "ban": -1}
 
 // chosen gives what is chosen of several radio buttons that an element holds beside each other.
 func chosen(n *html.Node) (said string, ok bool) {

@@ -4,6 +4,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"unicode"
 
 	"vestpin/core/site"
 	"vestpin/core/span"
@@ -19,7 +20,7 @@ var (
 	targetShape = regexp.MustCompile(`(\d{1,3}\.\d{1,3}\.\d{1,3}\.\d{1,3})\b(?:\s?:\s?(` + portsPattern + `)\b\*?)?`)
 	portsShape  = regexp.MustCompile(`\b` + portsPattern + `(?:\b|\*)`)
 	pointerSign = regexp.MustCompile(`(?i)->|→|=>|⇒|⟶|➔|»|>|(?:^|[\s-])(?:to|an|auf|nach|zu|vers|à|a|al|alla|hacia|para|naar|do|na|till|til|к|на)(?:\s|$)`)
-	thereShape  = regexp.MustCompile(`(?i)^[\s,;(]*(?:(?:on|at|auf|sur|en|su|op)\s+)?(?:ports?|porta|porte|puertos?|portas?|poort(?:en)?|porty?|portti|порт|端口|ポート|포트)\.?\s*:?\s*(` + portsPattern + `)(?:$|[\s,;.)])`)
+	thereShape  = regexp.MustCompile(`(?i)^[\s,;()]*(?:(?:on|at|auf|sur|en|su|op)\s+)?(?:ports?|porta|porte|puertos?|portas?|poort(?:en)?|porty?|portti|порт|端口|ポート|포트)\.?\s*:?\s*(` + portsPattern + `)(?:$|[\s,;.)])`)
 	bareInside  = regexp.MustCompile(`^\s(` + portsPattern + `)(?:$|[\s,;)])`)
 	entryNumber = regexp.MustCompile(`^\s*[#(]?\d{1,4}[.):]?\s+`)
 	calledShape = regexp.MustCompile(`^\s*([^:=→>\d"'][^:=→>"']{0,40}):\s+`)
@@ -33,13 +34,13 @@ var (
 	fromShape   = regexp.MustCompile(`(?i)\b(?:from|src|source|remote|only|von|nur|de|da|desde|allow)\b[ =:]*(\d+\.\d+\.\d+\.\d+(?:/\d+)?)`)
 	anyoneShape = regexp.MustCompile(`(?i)\b(?:from|src|source|von|de|da|desde)[ =:]+(?:any|all|anyone|anywhere|everyone|alle|tous|toutes|todos|tutti|\*)(?:\s|$)`)
 	saidShape   = regexp.MustCompile(`'([^']*)'|"([^"]*)"`)
-	deniedShape = regexp.MustCompile(`(?i)\b(?:not|never|don't|no longer|nicht|kein\w*|niet|pas|nunca|nigdy|instead of|was)\b`)
+	deniedShape = regexp.MustCompile(`(?i)~~|\b(?:not|never|don't|no longer|nicht|kein\w*|niet|pas|nunca|nigdy|instead of|was)\b`)
 	offShape    = regexp.MustCompile(`(?i)^\s*(?:#|;|//|!)|\b(?:disabled|off|inactive|inaktiv|désactivé|deaktiviert|paused)\b`)
 )
 
 // sendsOn passes a line that tells by signs and words where a port goes.
 func sendsOn(l line) bool {
-	if len(l.macs) > 0 || len(l.text) > 400 || strings.Count(l.text, ".") < 3 || !mayPoint(l) {
+	if len(l.macs) > 0 || len(l.text) > 400 || strings.Count(l.text, ".") < 3 || !mayPoint(l) || siteRecord(l) {
 		return false
 	}
 	if protoShape.MatchString(l.text) && staticShape.MatchString(l.text) || strings.Contains(l.text, "DNAT") && listedShape.MatchString(l.text) {
@@ -144,7 +145,7 @@ func (r *reader) sentAmong(block []line, off bool, left []line) []line {
 		switch {
 		case k == taken:
 		case !l.forward && sends(k+1) && sent > 1 && len(l.fields) > 3 && !strings.ContainsFunc(l.text, isDigit): // headings
-		case !l.forward && sends(k+1) && len(l.addrs)+len(l.macs) == 0 && len(l.fields) < 6:
+		case !l.forward && sends(k+1) && len(l.addrs)+len(l.macs) == 0 && len(l.fields) < 6 && strings.ContainsFunc(l.text, unicode.IsLetter):
 			name = k
 		case !l.forward:
 			left = append(left, l)

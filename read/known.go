@@ -33,7 +33,15 @@ type columns struct {
 // ownForwards heads the list of port forwards that this program writes.
 const ownForwards = "router,name,protocol,outside,address,inside,from"
 
+// recordShape is a record of the address of a name (RFC 1035, section 5.1).
+var recordShape = regexp.MustCompile(`^(\S+)\s+(?:\d+\s+)?(?:IN\s+(?:\d+\s+)?)?A\s+(\d+\.\d+\.\d+\.\d+)\s*(?:;.*)?$`)
+
 var headed = regexp.MustCompile(`(?i)valid_lifetime|linklayeraddress|\bpin\b`)
+
+// siteRecord passes such a record whose address is of a private network.
+func siteRecord(l line) bool {
+	return len(l.addrs) == 1 && l.addrs[0].IsPrivate() && recordShape.MatchString(l.text)
+}
 
 // known takes the heading of a file of known properties, and then the rows below it.
 func (r *reader) known(l line) bool {
@@ -51,6 +59,12 @@ func (r *reader) known(l line) bool {
 				are = append(are, properties[strings.ToLower(strings.TrimSpace(c))])
 			}
 			r.columns = columns{are: are, sep: sep}
+			return true
+		}
+	}
+	if r.columns.are == nil && siteRecord(l) {
+		if name := strings.TrimSuffix(l.fields[0], "."); name != "@" && name != "*" {
+			r.add(sighting.Sighting{Address: l.addrs[0], Host: name, Line: l.number})
 			return true
 		}
 	}

@@ -10,6 +10,7 @@ import (
 // Lists often have the last number of an address alone, below the network in which all are.
 var (
 	baseShape  = regexp.MustCompile(`\b(\d{1,3}\.\d{1,3}\.\d{1,3})\.(?:0/2[0-4]|0\b|[xX*]|n+\b|_+)`)
+	openEnd    = regexp.MustCompile(`\b\d{1,3}\.\d{1,3}\.\d{1,3}\.(?:[xX*]|n+\b|_+)`)
 	fullShape  = regexp.MustCompile(`\b\d{1,3}\.\d{1,3}\.\d{1,3}\.\d{1,3}\b`)
 	lastHead   = regexp.MustCompile(`(?i)^\W*(?:(?:last|final|host|4th|fourth)\s+(?:octet|number|no\.?|part|byte|digits?)|octet|host id|letzte[srn]?\s+(?:oktett|zahl|stelle|nummer)|dernier\s+(?:octet|chiffre|nombre)|[uú]ltimo\s+(?:octeto|n[uú]mero)|ultimo\s+(?:ottetto|numero)|laatste\s+(?:octet|getal|nummer)|ostatni\s+(?:oktet|numer)|\.x|x|end\w*nummer)\W*$`)
 	lastNumber = regexp.MustCompile(`^\.?(\d{1,3})$`)
@@ -55,6 +56,24 @@ func baseOf(text string) netip.Prefix {
 	return found
 }
 
+// plainNumbers passes a column of numbers, each another, of rows with a MAC address and no heading: a list
+// of a network that the text names with its last number left open. Numbers that count are none.
+func (r *reader) plainNumbers(head []string, rows []rawRow, c int) bool {
+	if head != nil || !r.open || len(rows) < 2 && !r.numbered {
+		return false
+	}
+	seen, counts := map[string]bool{}, true
+	for k, row := range rows {
+		if c >= len(row.Cells) || !lastNumber.MatchString(row.Cells[c]) || seen[row.Cells[c]] || len(row.line.macs) != 1 || len(row.line.addrs) > 0 {
+			return false
+		}
+		seen[row.Cells[c]] = true
+		counts = counts && row.Cells[c] == strconv.Itoa(k+1)
+	}
+	r.numbered = r.numbered || !counts
+	return !counts
+}
+
 // completed puts whole addresses in place of last numbers in a column of them.
 func (r *reader) completed(head []string, rows []rawRow) {
 	if !r.base.IsValid() {
@@ -69,7 +88,7 @@ func (r *reader) completed(head []string, rows []rawRow) {
 				dotted = dotted && dotNumber.MatchString(row.Cells[c])
 			}
 		}
-		if filled == 0 || !all || !headed && !dotted {
+		if filled == 0 || !all || !headed && !dotted && !r.plainNumbers(head, rows, c) {
 			continue
 		}
 		if headed {

@@ -47,7 +47,7 @@ func silentIn(text string, r Result) (out []string) {
 
 // quietly are files of programs that say who did not answer, of what a firewall lets by or of
 // what is written beside a MAC address in one's own settings: understood, and nothing comes of it.
-var quietly = regexp.MustCompile(`^(arp|ip-|proc|nb_|own|log|nft|iptables|ifconfig|ipconfig|kea|le_|o0|q34|q36|real_|l1[15]_|d_l0[34]|d_w03|e_l02|[eg]_o0)`)
+var quietly = regexp.MustCompile(`^(arp|ip-|proc|nb_|own|log|nft|iptables|ifconfig|ipconfig|kea|le_|o0|q34|q36|real_|l1[15]_|d_l0[34]|d_w03|e_l02|k_l0[38]|l_l02|[eg]_o0)`)
 
 // Nothing is silent: of all files that are here, and of noise made of their lines.
 func TestNothingIsSilent(t *testing.T) {

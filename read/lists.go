@@ -569,11 +569,15 @@ func (r *reader) table(title string, head []string, rows []rawRow, c cutting, mo
 	if c == byBlanks && head != nil && len(head) != len(rows[0].Cells) {
 		head = nil // which of them is over which column cannot be told
 	}
-	head, rows = sideBySide(head, rows)
+	head, rows = protocolsBeside(sideBySide(head, rows))
 	r.completed(head, rows)
 	t := grid.Table{Title: title, Head: head}
 	for _, row := range rows {
 		t.Rows = append(t.Rows, row.Row)
+	}
+	if settingNames(head, rows) {
+		r.form(title, rows)
+		return
 	}
 	reading, at := r.judge(t)
 	if defined := reading.ServicesOf(t.Rows); len(defined) == len(rows) && head != nil {
@@ -598,6 +602,80 @@ func (r *reader) table(title string, head []string, rows []rawRow, c cutting, mo
 	if more {
 		r.carried = &carried{c, len(rows[len(rows)-1].Cells), reading, at}
 	}
+}
+
+// protocolsBeside makes a column of protocols, and one of ports, of two that are called TCP and UDP: what
+// is ticked in one of them is of that protocol, and a port that stands there is.
+func protocolsBeside(head []string, rows []rawRow) ([]string, []rawRow) {
+	at := map[site.Protocol]int{}
+	for c, h := range head {
+		words := strings.Fields(h)
+		if len(words) == 0 || len(words) > 2 || len(words) == 2 && !grid.Portlike(words[1]) {
+			continue
+		}
+		if p := protocolOf(words[0]); len(words[0]) == 3 && p != "" {
+			if _, twice := at[p]; twice {
+				return head, rows
+			}
+			at[p] = c
+		}
+	}
+	if len(at) < 2 {
+		return head, rows
+	}
+	tcp, udp := at[site.TCP], at[site.UDP]
+	ticks, ports := true, true
+	for _, row := range rows {
+		for _, c := range []int{tcp, udp} {
+			if c >= len(row.Cells) {
+				return head, rows
+			}
+			cell := row.Cells[c]
+			ticks = ticks && (cell == "" || grid.Switch(cell) != 0)
+			ports = ports && (cell == "" || cell == "-" || portsShape.FindString(cell) == cell)
+		}
+	}
+	if !ticks && !ports {
+		return head, rows
+	}
+	head = slices.Clone(head)
+	head[udp], head[tcp] = "Protocol", ""
+	if !ticks {
+		head[tcp] = "Port"
+	}
+	var out []rawRow
+	for _, row := range rows {
+		t, u := row.Cells[tcp], row.Cells[udp]
+		add := func(protocol, port string) {
+			one := row
+			one.Cells = slices.Clone(row.Cells)
+			one.Cells[udp], one.Cells[tcp] = protocol, port
+			out = append(out, one)
+		}
+		no := func(cell string) bool { return cell == "" || cell == "-" || ticks && grid.Switch(cell) < 0 }
+		switch {
+		case no(t) && no(u):
+			add("", "")
+		case no(u):
+			add("TCP", map[bool]string{false: t}[ticks])
+		case no(t):
+			add("UDP", map[bool]string{false: u}[ticks])
+		case ticks || t == u:
+			add("TCP/UDP", map[bool]string{false: t}[ticks])
+		default:
+			add("TCP", t)
+			add("UDP", u)
+		}
+	}
+	return head, out
+}
+
+// settingNames passes rows of a name and its value, without a MAC address, whose names are all of what networks
+// have.
+func settingNames(head []string, rows []rawRow) bool {
+	return head == nil && !slices.ContainsFunc(rows, func(row rawRow) bool {
+		return len(row.Cells) != 2 || !isAddr(row.Cells[1]) || !ofNetwork(row.Cells[0])
+	})
 }
 
 // form reads a page of settings as cards: those of a device have a MAC address, and
@@ -628,7 +706,36 @@ func (r *reader) form(title string, rows []rawRow) {
 	for i := range cards {
 		place(cards[i])
 	}
+	before := len(r.out.Sightings)
 	r.cardTable(title, cards)
+	if title != "" && len(r.out.Sightings) == before+1 && r.out.Sightings[before].Host == "" && !grid.Known(title) {
+		r.below = append(r.below, titledDevice{title, before})
+	}
+}
+
+// titledDevice is a device without a name of which the particulars stand below a title.
+type titledDevice struct {
+	title string
+	at    int // among the sightings
+}
+
+// nameByTitles names devices by what stands above them: of several, each has a title of its own.
+func (r *reader) nameByTitles() {
+	seen := map[string]bool{}
+	for _, d := range r.below {
+		if seen[d.title] {
+			return
+		}
+		seen[d.title] = true
+	}
+	if len(r.below) < 2 {
+		return
+	}
+	for _, d := range r.below {
+		if s := &r.out.Sightings[d.at]; s.Host == "" {
+			s.Host = d.title
+		}
+	}
 }
 
 // sideBySide takes rows apart that hold several devices beside each other: as many addresses as

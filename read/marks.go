@@ -17,6 +17,7 @@ var (
 	boxShape    = regexp.MustCompile(`([\pL]+) \[([ xX])\]`)
 	formerShape = regexp.MustCompile(`(?i)\s*\((?:was|old|old ip|formerly|before|previously|früher|war|vorher|avant|ancien(?:ne)?|antes|era|prima|ex)\b[^()]*\d[^()]*\)`)
 	wasShape    = regexp.MustCompile(`(?i)\b(?:was|old|formerly|before|früher|war|vorher|avant|antes|era|prima|was vroeger|tidigare|før)\s+(?:at |on )?\d+\.\d+\.\d+\.\d+\s*[,;]\s*(?:(?:is |now |jetzt |maintenant |ahora |ora |nu |nå |new )+)(?:at |on )?`)
+	oldBehind   = regexp.MustCompile(`(?i)[,;]\s*(?:was|old|alt|früher|vorher|before|formerly|ancien(?:ne)?|avant|antes|prima|vroeger|oud|tidigare)\b:?\s*\.?\d[\d.]*\s*$`)
 	becomes     = regexp.MustCompile(`(?:10|172|192)\.\d+\.\d+\.\d+\s*(?:->|→)\s*(?:(?:set|changed|moved|now)\s+(?:to\s+)?)?((?:10|172|192)\.\d+\.\d+\.\d+)`)
 	countShape  = regexp.MustCompile(`^[A-Z_a-z]*\d{1,4}\s*=\s*["']?([^"'=,]+,[^"'=]+)["']?$`)
 	bulletShape = regexp.MustCompile(`^[-*+•‣–] (\pL)`)
@@ -59,6 +60,9 @@ func bared(text string) string {
 	if strings.HasPrefix(text, "##") && titleMark.MatchString(text) {
 		text = strings.TrimLeft(text, "# ")
 	}
+	if strings.Contains(text, "**") && bulletShape.MatchString(strings.Replace(text, "**", "", 1)) {
+		text = strings.Replace(strings.Replace(text, "**", "", 1), "**", "", 1)
+	}
 	if c := text[0]; c == '-' || c == '*' || c == '+' || c == 0xe2 {
 		text = bulletShape.ReplaceAllString(text, "$1")
 	}
@@ -66,7 +70,7 @@ func bared(text string) string {
 		text = becomes.ReplaceAllString(text, "$1")
 	}
 	if strings.Contains(text, ",") || strings.Contains(text, ";") {
-		text = wasShape.ReplaceAllString(text, " ")
+		text = oldBehind.ReplaceAllString(wasShape.ReplaceAllString(text, " "), "")
 	}
 	if strings.IndexByte(text, '(') >= 0 {
 		text = formerShape.ReplaceAllString(text, "")

@@ -6,6 +6,8 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"unicode"
+	"unicode/utf8"
 
 	"golang.org/x/net/html"
 	"golang.org/x/net/html/atom"
@@ -259,6 +261,14 @@ func (p *pager) walk(n *html.Node) {
 			return
 		case p.records(n):
 			return
+		case p.labelRows(n):
+			return
+		case n.DataAtom == atom.Label && ownLine(n):
+			label, value, _ := labelled(n)
+			p.endLine()
+			p.word(label + ": " + value)
+			p.endLine()
+			return
 		}
 	}
 	block := n.Type == html.ElementNode && isBlock(n)
@@ -289,6 +299,91 @@ func (p *pager) walk(n *html.Node) {
 			p.blank = true // a card ends
 		}
 	}
+}
+
+// labelRows reads an element whose parts each hold a label and a value beside it, and nothing else, as
+// lines; false where it is none, or most of the labels are not known.
+func (p *pager) labelRows(n *html.Node) bool {
+	if p.macs[n] > 1 || n.DataAtom == atom.Table || n.DataAtom == atom.Tbody {
+		return false
+	}
+	var lines []leaf
+	known, pairs := 0, 0
+	for c := n.FirstChild; c != nil; c = c.NextSibling {
+		if c.Type == html.TextNode && strings.TrimSpace(c.Data) != "" {
+			return false
+		}
+		if c.Type != html.ElementNode {
+			continue
+		}
+		p.mark(c)
+		label, value, ok := labelAndValue(c)
+		if !ok {
+			if p.macs[c]+p.addrs[c] > 0 || len(innerText(c, 100)) > 80 {
+				return false
+			}
+			lines = append(lines, leaf{text: innerText(c, 100), at: p.at}) // a title
+			continue
+		}
+		pairs++
+		if roles, _ := grid.Heading(label); roles != nil {
+			known++
+		}
+		lines = append(lines, leaf{label: label, text: value, at: p.at})
+	}
+	if pairs < 3 || known*2 < pairs {
+		return false
+	}
+	p.endLine()
+	for _, l := range lines {
+		p.at = l.at
+		if l.label != "" {
+			p.word(strings.TrimRight(l.label, " :") + ": ")
+		}
+		p.word(l.text)
+		p.endLine()
+	}
+	p.blank = true
+	return true
+}
+
+// labelAndValue takes an element apart that holds two others of text alone.
+func labelAndValue(n *html.Node) (label, value string, ok bool) {
+	var parts []string
+	for c := n.FirstChild; c != nil; c = c.NextSibling {
+		if c.Type == html.TextNode && strings.TrimSpace(c.Data) == "" {
+			continue
+		}
+		if c.Type != html.ElementNode || len(parts) == 2 {
+			return "", "", false
+		}
+		for d := range c.Descendants() {
+			if d.Type == html.ElementNode {
+				return "", "", false
+			}
+		}
+		parts = append(parts, strings.Join(strings.Fields(innerText(c, 200)), " "))
+	}
+	if len(parts) != 2 || parts[0] == "" || parts[1] == "" || grid.Typed(parts[0]) {
+		return "", "", false
+	}
+	return parts[0], parts[1], true
+}
+
+// ownLine passes a label around one field that stands by itself among others of a form.
+func ownLine(n *html.Node) bool {
+	switch n.Parent.DataAtom {
+	case atom.Fieldset, atom.Form, atom.Div, atom.Section, atom.Main, atom.Body:
+	default:
+		return false
+	}
+	for c := range n.Descendants() {
+		if kind := attr(c, "type"); c.DataAtom == atom.Input && (kind == "checkbox" || kind == "radio") {
+			return false
+		}
+	}
+	label, value, ok := labelled(n)
+	return ok && label != "" && value != ""
 }
 
 func isBlock(n *html.Node) bool {
@@ -629,6 +724,9 @@ func (p *pager) leaves(n *html.Node) (out []leaf) {
 				key = "#"
 			}
 			nth[key]++
+			if runTogether(c) {
+				flush()
+			}
 			walk(c, way+">"+key+strconv.Itoa(nth[key]), depth+1)
 		}
 		if !block {
@@ -656,6 +754,22 @@ func (p *pager) leaves(n *html.Node) (out []leaf) {
 	}
 	flush()
 	return out
+}
+
+// runTogether passes an element that begins with a letter right behind another that ends with one: the page
+// shows them apart.
+func runTogether(n *html.Node) bool {
+	before := n.PrevSibling
+	if n.Type != html.ElementNode || before == nil || before.Type != html.ElementNode || attr(n, "class")+attr(before, "class") == "" && len(n.Attr)+len(before.Attr) < 4 {
+		return false
+	}
+	a, b := strings.TrimSpace(innerText(before, 200)), strings.TrimSpace(innerText(n, 200))
+	if a == "" || b == "" || scan(0, a+b).macs != nil {
+		return false
+	}
+	last, _ := utf8.DecodeLastRuneInString(a)
+	first, _ := utf8.DecodeRuneInString(b)
+	return unicode.IsLetter(last) && unicode.IsLetter(first)
 }
 
 // beside reports whether other cells stand in the row of one.
@@ -718,6 +832,7 @@ func (p *pager) records(n *html.Node) bool {
 	}
 	var cards [][]item
 	var head []leaf
+	var above []*leaf // what stands alone before each card
 	for _, c := range children {
 		if c.Type != html.ElementNode {
 			continue
@@ -727,6 +842,8 @@ func (p *pager) records(n *html.Node) bool {
 		if of[c] == 0 {
 			if len(cards) == 0 && len(leaves) > 1 {
 				head = leaves
+			} else if len(leaves) == 1 && len(above) == len(cards) && !grid.Known(leaves[0].text) {
+				above = append(above, &leaves[0])
 			} else {
 				for _, l := range leaves {
 					p.loose = append(p.loose, scan(p.number(l.at), l.text))
@@ -766,12 +883,33 @@ func (p *pager) records(n *html.Node) bool {
 		}
 		cards = append(cards, card)
 	}
+	p.titledCards(cards, above)
 	notTheirsOf(cards)
 	title := p.title()
 	p.layout(true)
 	named(cards, head)
 	p.cardTable(title, cards)
 	return true
+}
+
+// titledCards gives each card what stands alone before it, where each has something else there; other
+// such texts go to the loose ones.
+func (p *pager) titledCards(cards [][]item, above []*leaf) {
+	seen := map[string]bool{}
+	for _, l := range above {
+		seen[l.text] = true
+	}
+	fits := len(above) == len(cards) && len(seen) == len(cards)
+	for k, l := range above {
+		whole := scan(p.number(l.at), l.text)
+		if !fits {
+			p.loose = append(p.loose, whole)
+			continue
+		}
+		i := itemOf(&whole, l.text, "")
+		i.path = "above"
+		cards[k] = append([]item{i}, cards[k]...)
+	}
 }
 
 // partsBelow gives the elements that an element falls into: its children; or, where these are

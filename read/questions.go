@@ -42,6 +42,10 @@ func (r *reader) ask(t grid.Table, reading grid.Reading, shape string) {
 		for _, word := range q.Words {
 			answers = append(answers, ListReading{fmt.Sprintf("“%s” is on", cut(word)), fmt.Sprintf("All lines that say “%s” are on, all others off.", cut(word)), with(q.Columns, []grid.Role{grid.Role(grid.OnIs + word)})})
 		}
+		if q.Words[0] == "" {
+			add("Which lines are on? “"+column(q.Columns[0])+"” has nothing to read in it.", []ListReading{{"all are on", "All lines are on.", with(q.Columns, []grid.Role{grid.Role(grid.OnIs)})}})
+			continue
+		}
 		add("Which lines are on? The words in “"+column(q.Columns[0])+"” are not known.", answers)
 	}
 	if len(reading.Ask) > 0 {

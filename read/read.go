@@ -217,6 +217,7 @@ func Until(over func() bool, roles Roles, source, as string, in io.Reader) (Resu
 	}
 	text = narrow(text)
 	r.base = baseOf(text)
+	r.open = openEnd.MatchString(text[:min(len(text), longestShort)])
 	if looksHTML(text) {
 		r.page(text)
 	} else if tree, ok := treeOf(text); !ok || !r.wholeTree(tree) {
@@ -359,6 +360,9 @@ type reader struct {
 	from       []int       // of text made of another form: the line of the source for each
 	out        Result
 	roles      Roles
+	below      []titledDevice
+	open       bool         // it names it with the last number left open
+	numbered   bool         // a list of the text has last numbers alone
 	base       netip.Prefix // the only network that the text names, where it names one
 	missed     []int        // the lines that were not understood
 	ledger     ledger
@@ -470,6 +474,7 @@ func (r *reader) lines(text string) {
 // end puts what was found in order. An address out there is where no device of the site is,
 // if nothing but a line of text says so.
 func (r *reader) end() {
+	r.nameByTitles()
 	r.leaveRules()
 	r.settle()
 	r.out.Sightings = slices.DeleteFunc(r.out.Sightings, func(s sighting.Sighting) bool {
@@ -541,6 +546,12 @@ func (r *reader) line(kinds []kind, number int, raw string, blank bool) {
 	if noise(trimmed) {
 		return
 	}
+	if struckOut.MatchString(trimmed) {
+		if l := scan(number, raw); len(l.macs)+len(l.addrs) > 0 {
+			r.unread(l)
+			return
+		}
+	}
 	raw = r.whole(bared(raw))
 	if m := packedShape.FindStringSubmatch(raw); m != nil && r.reads("table") && r.unpack(number, strings.Trim(m[1], `"'`), func(at int) int { return at }) {
 		r.take(number)
@@ -598,8 +609,11 @@ func (r *reader) line(kinds []kind, number int, raw string, blank bool) {
 	}
 }
 
+// struckOut is a line that says in Markdown that it no longer holds.
+var struckOut = regexp.MustCompile(`^(?:[-*+•] |\d+[.)] |\|)?\s*~~.*~~[\s|]*$`)
+
 // packedShape is a name with a list packed into its value.
-var packedShape = regexp.MustCompile(`^\s*[\w.-]+=["']?([<>].{20,})$`)
+var packedShape = regexp.MustCompile(`^\s*[\w.-]+=["']?((?:[<>]|[0-9A-Fa-f:.-]{7,17}[\s,~|<>]).{20,})$`)
 
 // wordsAlone passes a line of nothing but letters and blanks, of which no reader makes
 // anything unless it is in the middle of something.

@@ -403,6 +403,11 @@ func (r *reader) entriesOf(lines []numbered, of grammar) (entries []entry, ok bo
 			return nil, false
 		}
 		e, sets, known := of(l.text)
+		if !known && l.text[0] > ' ' && sendsOn(scan(l.number, l.text)) {
+			stray = append(stray, l)
+			all--
+			continue
+		}
 		switch {
 		case !known, e == nil && len(entries) == 0:
 			stray = append(stray, l)
@@ -447,12 +452,18 @@ func (r *reader) entriesOf(lines []numbered, of grammar) (entries []entry, ok bo
 func dotted(lines []numbered) (entries []entry, ok bool) {
 	at := map[string]int{}
 	all, fits := 0, 0
+	ends := endInNumbers(lines)
 	for _, l := range lines {
 		if strings.TrimSpace(l.text) == "" {
 			continue
 		}
 		all++
 		m := dottedShape.FindStringSubmatch(l.text)
+		if path := bracketPath(l.text); path != "" {
+			m = dottedShape.FindStringSubmatch(path)
+		} else if n := lastShape.FindStringSubmatch(l.text); m == nil && ends && n != nil {
+			m = []string{"", n[2], n[1], n[3]}
+		}
 		if m == nil {
 			continue
 		}
@@ -466,6 +477,45 @@ func dotted(lines []numbered) (entries []entry, ok bool) {
 		entries[k].settings = append(entries[k].settings, setting{m[2], bareValue(m[3])})
 	}
 	return entries, fits*10 >= all*6 && fits > 3 && len(entries) > 1
+}
+
+// lastShape is a setting whose name ends in the number of its entry.
+var lastShape = regexp.MustCompile(`^\s*(?:set\s+)?([A-Za-z][\w.-]*?)[_.-]?(\d{1,3})\s*[=:]\s*(.*)$`)
+
+// endInNumbers reports whether the names of settings end in the numbers of entries that have at least
+// three settings each.
+func endInNumbers(lines []numbered) bool {
+	stems := map[string]int{}
+	for _, l := range lines {
+		if m := lastShape.FindStringSubmatch(l.text); m != nil {
+			stems[m[1]]++
+		}
+	}
+	several := 0
+	for _, n := range stems {
+		if n > 1 {
+			several++
+		}
+	}
+	return several > 2
+}
+
+var (
+	assignShape = regexp.MustCompile(`^\s*\$?([A-Za-z_]\w*(?:\.\w+|\[(?:\d+|'[\w .-]+'|"[\w .-]+")\])+)\s*=\s*(.*?);?\s*$`)
+	partShape   = regexp.MustCompile(`\[['"]?([\w .-]+?)['"]?\]`)
+)
+
+// bracketPath writes an assignment to a part of an array with dots: "$a['b'][0]['c'] = 'd';"
+// is "a.b.0.c = d"; nothing for what is none.
+func bracketPath(text string) string {
+	if !strings.Contains(text, "[") {
+		return ""
+	}
+	m := assignShape.FindStringSubmatch(text)
+	if m == nil {
+		return ""
+	}
+	return partShape.ReplaceAllString(m[1], ".$1") + " = " + m[2]
 }
 
 // entries makes lists of the entries of a configuration, one for each sort; told if it is what

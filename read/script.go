@@ -115,7 +115,7 @@ func (r *reader) unpack(at int, value string, number func(at int) int) bool {
 	if macs < 2 && (macs > 0 || addrs < 2) {
 		return false
 	}
-	for _, mark := range []string{"\n", "<", "~", "^", ";", "|", "#", "||", ",", "@", "!"} {
+	for _, mark := range []string{"\n", "<", ">", "~", "^", ";", "|", "#", "||", ",", "@", "!"} {
 		var rows []rawRow
 		fits, width := true, 0
 		for _, part := range strings.Split(value, mark) {
@@ -123,6 +123,9 @@ func (r *reader) unpack(at int, value string, number func(at int) int) bool {
 				continue
 			}
 			cells := splitAny(part, "~^|<>;,#@\t")
+			if len(cells) == 1 {
+				cells = strings.Fields(part)
+			}
 			typed := 0
 			for k := range cells {
 				cells[k] = strings.TrimSpace(cells[k])

@@ -4,6 +4,7 @@ import (
 	"maps"
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 	"unicode"
 
@@ -277,7 +278,7 @@ func (r *reader) giveUp(lines []line) {
 func (r *reader) wordRows(lines []line) {
 	byForm := map[string][]rawRow{}
 	var forms []string
-	lines = r.fieldRows(r.pairRows(lines))
+	lines = r.fieldRows(r.pairRows(r.argumentRows(lines)))
 	for _, l := range lines {
 		if len(l.macs) == 0 && (len(l.addrs) != 1 || notTaken.MatchString(l.text)) || len(l.macs) > 1 {
 			if !r.pairs(l) {
@@ -383,6 +384,67 @@ func (r *reader) fieldRows(lines []line) (left []line) {
 		r.table("", head, rows, uncut, false)
 	}
 	return left
+}
+
+// argumentsShape is a list in brackets at the end of a statement or a call.
+var argumentsShape = regexp.MustCompile(`\(([^()]*,[^()]*)\)\s*[;,]?\s*$`)
+
+// namesShape is a list of names in brackets.
+var namesShape = regexp.MustCompile(`\(\s*([A-Za-z_"` + "`" + `][\w"` + "`" + `]*(?:\s*,\s*["` + "`" + `]?[A-Za-z_][\w"` + "`" + `]*)+)\s*\)`)
+
+// argumentRows takes out the lines that end in a list in brackets of what a device has, as calls and
+// statements of SQL do, and reads them as lists; names in brackets before it are their headings.
+func (r *reader) argumentRows(lines []line) (left []line) {
+	type list struct {
+		head []string
+		rows []rawRow
+	}
+	lists := map[string]*list{}
+	for _, l := range lines {
+		m := argumentsShape.FindStringSubmatchIndex(l.text)
+		if m == nil || len(l.macs) != 1 {
+			left = append(left, l)
+			continue
+		}
+		cells := argumentsOf(l.text[m[2]:m[3]])
+		before := l.text[:m[0]]
+		if len(cells) < 3 || strings.TrimSpace(before) == "" || !slices.ContainsFunc(cells, grid.LooksMAC) {
+			left = append(left, l)
+			continue
+		}
+		key := before + "/" + strconv.Itoa(len(cells))
+		if lists[key] == nil {
+			lists[key] = &list{}
+			if names := namesShape.FindStringSubmatch(before); names != nil {
+				if head := argumentsOf(names[1]); len(head) == len(cells) {
+					lists[key].head = head
+				}
+			}
+		}
+		lists[key].rows = append(lists[key].rows, rawRow{grid.Row{Line: l.number, Cells: cells}, l})
+	}
+	for _, key := range sortedKeys(lists) {
+		r.table("", lists[key].head, lists[key].rows, uncut, false)
+	}
+	return left
+}
+
+// argumentsOf cuts a list at the commas that are not between quotes.
+func argumentsOf(text string) []string {
+	quote := rune(0)
+	parts := strings.FieldsFunc(strings.ReplaceAll(text, ",", " ,"), func(c rune) bool {
+		switch {
+		case quote != 0 && c == quote:
+			quote = 0
+		case quote == 0 && (c == '"' || c == '\'' || c == '`'):
+			quote = c
+		}
+		return c == ',' && quote == 0
+	})
+	for i, p := range parts {
+		parts[i] = strings.ReplaceAll(strings.Trim(strings.TrimSpace(p), "\"'`"), " ,", ",")
+	}
+	return parts
 }
 
 // stamped is a line of a log: it begins with a time (RFC 3164, RFC 5424).
@@ -518,7 +580,7 @@ func (r *reader) pairs(l line) bool {
 func cutAtAddresses(text string) (form string, cells []string) {
 	var words []string
 	put := func() {
-		cells = append(cells, strings.Trim(strings.Join(words, " "), " ()[]<>,;:-=|"))
+		cells = append(cells, strings.Trim(tickBox.ReplaceAllString(strings.Join(words, " "), ""), " ()[]<>,;:-=|"))
 		words = nil
 	}
 	for _, w := range strings.Fields(text) {
@@ -541,6 +603,9 @@ func cutAtAddresses(text string) (form string, cells []string) {
 	put()
 	return form, cells
 }
+
+// tickBox is the mark of what is done, or to be done, before a line of a list.
+var tickBox = regexp.MustCompile(`^(?:[-*+•] )?\[[ xX✓✔]?\]\s`)
 
 func isAddr(w string) bool { _, ok := grid.AddressIn(w); return ok }
 

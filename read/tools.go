@@ -84,7 +84,7 @@ func (r *reader) tool(l line) bool {
 		addTo(&r.out.Facts.DNS, l.addrs[0])
 		r.inList = true
 		return true
-	case len(l.macs) == 0 && (len(l.addrs) > 0 || strings.ContainsAny(text, ";#$>") || strings.Contains(text, "ms")) && (pingShape.MatchString(text) || dnsShape.MatchString(text) || promptShape.MatchString(text) || strings.Contains(text, "(incomplete)")):
+	case len(l.macs) == 0 && (len(l.addrs) > 0 || strings.ContainsAny(text, ";#$>") || strings.Contains(text, "ms")) && (pingShape.MatchString(text) || !siteRecord(l) && dnsShape.MatchString(text) || promptShape.MatchString(text) || strings.Contains(text, "(incomplete)")):
 		return true
 	}
 	if strings.HasSuffix(text, ":") {

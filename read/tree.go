@@ -26,6 +26,11 @@ func (r *reader) tree(n *node) {
 	}
 	g := gathering{byPath: map[string]*gathered{}}
 	g.gather(n, "", "", map[string]string{})
+	if len(g.paths)+len(g.bare) == 0 {
+		var list []namedValue
+		valuesBelow(n, "", &list)
+		r.networkOf(list)
+	}
 	for _, b := range g.bare {
 		r.bareRows(b.head, b.rows)
 	}
@@ -71,6 +76,28 @@ type record struct {
 	cells map[string]string
 }
 
+// valuesBelow gives the plain values of a tree with the names that lead to them, some hundreds at most:
+// settings have no more.
+func valuesBelow(n *node, path string, into *[]namedValue) {
+	if len(*into) > 300 || len(path) > 200 || knownTree(n) {
+		return
+	}
+	for _, k := range sortedKeys(n.fields) {
+		valuesBelow(n.fields[k], strings.TrimSpace(path+" "+k), into)
+	}
+	plain := n.text
+	for _, i := range n.items {
+		if i.text == "" || len(plain) > 200 {
+			valuesBelow(i, path, into)
+			continue
+		}
+		plain += " " + i.text
+	}
+	if n.fields == nil && plain != "" {
+		*into = append(*into, namedValue{path, strings.TrimSpace(plain), n.line})
+	}
+}
+
 // known trees are read by their names alone.
 func knownTree(n *node) bool {
 	return n.fields["addr_info"] != nil || n.fields["dst"] != nil && n.fields["dev"] != nil || n.fields["subnet4"] != nil || n.fields["Dhcp4"] != nil || n.fields["nftables"] != nil || n.fields["cltt"] != nil && n.fields["hw-address"] != nil
@@ -98,6 +125,9 @@ func isRecord(n *node) bool {
 			return true
 		}
 		protocol = protocol || grid.IsTransport(v.text)
+		if grid.IsProtocolPort(v.text) {
+			protocol, figures = true, figures+1
+		}
 		if portsShape.FindString(v.text) == v.text && v.text != "" {
 			figures++
 		}

@@ -32,6 +32,7 @@ type column struct {
 	part       bool     // it is a part of what its cells say
 	off        bool     // the heading says that what is ticked is off
 	side       float64  // of ports: above zero the heading says outside, below inside
+	paths      bool     // each is a path of names with their values: "cn=till,ou=shop"
 	hostlike   int      // cells such as a device names itself: one word, small letters, dashes
 }
 
@@ -109,6 +110,7 @@ func profile(rows []Row, s split, head string) column {
 			c.repeated += float64(k-1) / float64(len(c.numbers))
 		}
 	}
+	c.paths = c.filled > 0 && !slices.ContainsFunc(c.texts, func(t string) bool { return !strings.Contains(t, "=") })
 	c.counted = len(texts) > 2 && len(forms) == 1 && long == c.filled
 	return c
 }
@@ -313,9 +315,15 @@ func nameWorth(c column, headed bool) float64 {
 	if c.share(isMaker) >= 0.5 && !c.says(Name, DeviceName) {
 		return 0
 	}
+	if c.filled > 1 && c.distinct == 1 && !c.says(Name, DeviceName) {
+		return 0
+	}
 	texty := c.share(isText|isNumber|isNothing) - 0.3*c.share(isNumber)
 	looks := texty*(0.2+0.8*c.unlike()) - 0.6*c.share(isMaker) - 0.9*c.share(isLink|isState|isAction|isQuantity|isTime|isAgo|isProtocol|isYes|isNo)
 	if c.counted {
+		looks -= 0.4
+	}
+	if c.paths {
 		looks -= 0.4
 	}
 	if headed {

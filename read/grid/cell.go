@@ -198,7 +198,7 @@ func timey(folded string) bool {
 // go with figures.
 func measured(folded string) bool {
 	figures, others := 0, 0
-	for _, w := range strings.FieldsFunc(folded, func(c rune) bool { return c == ' ' || c == ',' || c == '/' }) {
+	for _, w := range strings.FieldsFunc(folded, func(c rune) bool { return c == ' ' || strings.ContainsRune(",/()", c) }) {
 		rest := strings.TrimFunc(w, func(c rune) bool { return unicode.IsDigit(c) || strings.ContainsRune(":.+-\u00b7", c) })
 		if rest != w {
 			figures++

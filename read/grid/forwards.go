@@ -5,6 +5,8 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"unicode"
+	"unicode/utf8"
 
 	"vestpin/core/site"
 	"vestpin/core/span"
@@ -15,6 +17,9 @@ import (
 // ports of services that devices have are inside; the column beside the target is inside. Where
 // the hints for one way and for the other are close, it gives a question.
 func assignPorts(columns []column, roles []Role, sure bool) []Question {
+	if !sure && slices.ContainsFunc(columns, column.otherWays) && !slices.ContainsFunc(columns, func(c column) bool { return c.side != 0 }) {
+		return nil
+	}
 	likely := sure
 	for i, c := range columns {
 		if roles[i] != None && roles[i] != Range && roles[i] != Network || c.filled == 0 {
@@ -45,10 +50,11 @@ func assignPorts(columns []column, roles []Role, sure bool) []Question {
 			roles[i] = Sender
 		}
 	}
-	for i, c := range columns {
-		if roles[i] == None && c.filled > 0 && c.switches() {
-			roles[i] = Enabled
-			break
+	for _, may := range []func(column) bool{column.switches, column.maySwitch} {
+		for i, c := range columns {
+			if !slices.Contains(roles, Enabled) && roles[i] == None && (c.filled > 0 || c.says(Enabled)) && may(c) {
+				roles[i] = Enabled
+			}
 		}
 	}
 	var ports []int
@@ -162,20 +168,32 @@ func pairWorth(columns []column, out, in, target int) float64 {
 
 // The words with which headings part the first of a range from the last.
 var (
-	firstWord = regexp.MustCompile(`(?i)\b(?:start\w*|first|begin\w*|from|low\w*|von|anfang\w*|erste\w*|d[ée]but|premi[eè]re|inicio|inicial|primera|inizio|iniziale|eerste|pocz[aą]tk\w*|od|f[öo]rsta|fr[åa]n|ba[sş]lang\w*|начал\w*)\b`)
-	lastWord  = regexp.MustCompile(`(?i)\b(?:end(?:ing|s|addr\w*|ip|port|adr\w*)?|last|to|until|stop|high\w*|bis|ende?|letzte\w*|fin|derni[eè]re|final|[uú]ltima|fine|finale|laatste|eind\w*|ko[nń]c\w*|do|sista|till|biti[sş]|конеч\w*)\b`)
+	firstWord = regexp.MustCompile(`(?i)\b(?:start\w*|first|begin\w*|from|low\w*|von|anfang\w*|erste\w*|d[ée]but|premi[eè]re|inicio|inicial|primera|inizio|iniziale|eerste|pocz[aą]tk\w*|od|f[öo]rsta|alku\w*|kezd\w*|[iî]nceput\w*|zač[aá]t\w*|zacat\w*|prvn[ií]|pirm\w*|algus\w*|prad\w*|fr[åa]n|ba[sş]lang\w*|начал\w*)\b`)
+	lastWord  = regexp.MustCompile(`(?i)\b(?:end(?:ing|s|addr\w*|ip|port|adr\w*)?|last|to|until|stop|high\w*|bis|ende?|letzte\w*|fin|derni[eè]re|final|[uú]ltima|fine|finale|laatste|eind\w*|ko[nń]c\w*|konec\w*|slut\w*|sl[uo]tt\w*|loppu\w*|z[aá]r[oó]\w*|v[eé]g\w*|sf[aâ]r[sșş]it\w*|posledn[ií]|l[oõ]pp\w*|pabaig\w*|beig\w*|do|sista|till|biti[sş]|конеч\w*)\b`)
+)
+
+// The same where no blanks part words, and in other letters.
+var (
+	firstPart = regexp.MustCompile(`시작|起始|开始|開始|始点|αρχ|ΑΡΧ|почат|Почат|начал|Начал`)
+	lastPart  = regexp.MustCompile(`끝|종료|结束|終了|結束|τέλ|ΤΕΛ|Τέλ|кінц|кінец|Кінц|конеч|Конеч`)
 )
 
 // EndOf says of which end of a range a heading speaks: below zero the first, above the last.
 func EndOf(head string) int {
 	head = spreadCamel(head)
-	switch first, last := firstWord.MatchString(head), lastWord.MatchString(head); {
+	switch first, last := firstWord.MatchString(head) || firstPart.MatchString(head), lastWord.MatchString(head) || lastPart.MatchString(head); {
 	case first && !last:
 		return -1
 	case last && !first:
 		return 1
 	}
 	return 0
+}
+
+// otherWays reports whether a column of protocols names none with ports to forward: how devices are
+// spoken to.
+func (c column) otherWays() bool {
+	return c.exact && c.says(Protocol) && c.filled > 1 && c.count(isText) == c.filled && c.transports == 0 && c.count(isProtocol) == 0
 }
 
 // porty reports whether a column may hold ports.
@@ -255,6 +273,25 @@ func (c column) switches() bool {
 		}
 	}
 	return !c.says(Port, Outside, Inside, Figure, Time, Link, Kind, Place, Note, Service) && c.share(isNumber|isPorts) < 1 && known*10 >= c.filled*6
+}
+
+// maySwitch reports whether a column of two words below a heading that nobody knows may say which
+// lines are on.
+func (c column) maySwitch() bool {
+	if !c.headed || len(c.head) > 0 || c.distinct != 2 || c.filled < c.rows || c.rows < 2 {
+		return false
+	}
+	known, longest := 0, 0
+	for _, t := range c.values() {
+		if strings.ContainsFunc(t, func(r rune) bool { return !unicode.IsLetter(r) }) || sortOf(t)&^(isText|isYes|isNo|isState) != 0 {
+			return false
+		}
+		if Switch(t) != 0 {
+			known++
+		}
+		longest = max(longest, utf8.RuneCountInString(t))
+	}
+	return known > 0 || longest < 5 || c.rows > 2
 }
 
 // values are the different texts of a column of a few.
@@ -349,7 +386,9 @@ func switchesOf(c column) switches {
 		s.is, s.unknown = map[string]bool{on: !c.off, off: c.off}, nil
 		seen[true] = true
 	}
-	s.blank = !seen[true]
+	if s.blank = !seen[true]; c.filled == 0 {
+		s.unknown = []string{""} // pictures say it, which are not here
+	}
 	return s
 }
 
@@ -391,7 +430,7 @@ func (s switches) on(text string) (is, sure bool) {
 	switch {
 	case said || s.chosen:
 		return is, true
-	case text == "":
+	case text == "" && !slices.Contains(s.unknown, ""):
 		return s.blank, true
 	}
 	v := Switch(text) // of a list whose columns were judged by some of its rows
@@ -624,6 +663,9 @@ func IsTransport(text string) bool {
 	_, ok := protocolIn(text)
 	return ok && len(text) < 8 && strings.ContainsAny(text, "tTuU") && strings.Trim(strings.ToLower(text), "tcpud/+&,_ ") == ""
 }
+
+// IsProtocolPort passes ports with their protocol: "8020/tcp".
+func IsProtocolPort(text string) bool { return protocolPort.MatchString(strings.TrimSpace(text)) }
 
 // protocolIn reads how pages write the protocols.
 func protocolIn(text string) (site.Protocol, bool) {

@@ -163,12 +163,12 @@ func Read(t Table, set []Role) Reading {
 	}
 	title := titleOf(t)
 	r.Roles, r.Ask, r.Questions = assign(columns, t.Head != nil, title == Forwards)
-	on := ""
+	on, said := "", false
 	if len(set) == len(r.Roles) {
 		r.Roles, r.Ask, r.Questions = slices.Clone(set), nil, nil
 		for c, role := range r.Roles {
 			if word, ok := strings.CutPrefix(string(role), OnIs); ok {
-				r.Roles[c], on = Enabled, word
+				r.Roles[c], on, said = Enabled, word, true
 			}
 		}
 	}
@@ -188,7 +188,7 @@ func Read(t Table, set []Role) Reading {
 	if r.Is != OfForwards {
 		r.Questions = nil
 	} else if at := slices.Index(r.Roles, Enabled); at >= 0 {
-		if on == "" {
+		if !said {
 			r.on = switchesOf(columns[at])
 		} else {
 			r.on = switches{is: map[string]bool{on: true}, chosen: true}

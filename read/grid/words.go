@@ -116,14 +116,20 @@ func sideOf(head string) float64 {
 	for _, w := range strings.FieldsFunc(fold(spreadCamel(head)), func(c rune) bool { return unicode.IsSpace(c) || unicode.IsPunct(c) }) {
 		for n := len(w); n > 1; n-- {
 			if s := known().sides[w[:n]]; s != 0 && (n == len(w) || n > 2) {
+				if n < 3 {
+					s *= 0.4 // "to port" may be said of either side
+				}
 				side += s
 				break
 			}
 		}
 	}
 	if low := fold(head); side == 0 && strings.HasSuffix(low, "port") { // "hostport", "wanport"
-		if strings.HasPrefix(low, "host") || strings.HasPrefix(low, "dst") {
+		switch base := strings.TrimRight(low[:len(low)-4], " _-."); {
+		case strings.HasPrefix(low, "host"), strings.HasPrefix(low, "dst"), lastWordOf(base) == "in":
 			side = -0.6
+		case lastWordOf(base) == "out":
+			side = 0.6
 		}
 	}
 	if side == 0 && exact {
@@ -136,6 +142,11 @@ func sideOf(head string) float64 {
 		}
 	}
 	return max(-1, min(1, side))
+}
+
+// lastWordOf gives the last word of a name.
+func lastWordOf(name string) string {
+	return name[strings.LastIndexAny(name, " _-.")+1:]
 }
 
 // Portlike passes a heading that speaks of ports.
