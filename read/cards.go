@@ -62,6 +62,9 @@ func itemsOf(lines []line) (out []item) {
 		}
 		if first, rest, _ := strings.Cut(value, " "); label != "" && grid.Typed(first) && rest != "" && len(l.macs)+len(l.addrs) == 1 {
 			value = first
+			if there := thereShape.FindStringSubmatch(" " + rest); there != nil && isAddr(first) {
+				value += ":" + there[1]
+			}
 		}
 		out = append(out, itemOf(&lines[k], value, label))
 	}

@@ -47,7 +47,7 @@ func silentIn(text string, r Result) (out []string) {
 
 // quietly are files of programs that say who did not answer, of what a firewall lets by or of
 // what is written beside a MAC address in one's own settings: understood, and nothing comes of it.
-var quietly = regexp.MustCompile(`^(arp|ip-|proc|nb_|own|log|nft|iptables|ifconfig|ipconfig|kea|le_|o0|q34|q36|real_|l1[15]_|d_l0[34]|d_w03|e_l02|k_l0[38]|l_l02|[eg]_o0)`)
+var quietly = regexp.MustCompile(`^(arp|ip-|proc|nb_|own|log|nft|iptables|ifconfig|ipconfig|kea|le_|o0|q34|q36|real_|l1[15]_|d_l0[34]|d_w03|e_l02|k_l0[38]|l_l02|m_l01|n_l01|[eg]_o0)`)
 
 // Nothing is silent: of all files that are here, and of noise made of their lines.
 func TestNothingIsSilent(t *testing.T) {
@@ -291,6 +291,14 @@ func TestWhatIsAsked(t *testing.T) {
 		"the third protocol is both":  {strings.Replace(head, "Status", "Kram", 1) + strings.Replace(row(1, "x")+row(2, "x"), "door 2\ttcp", "door 2\tquark", 1), 0, "true[] true[]", "", ""},
 		"the third protocol is none":  {strings.Replace(head, "Status", "Kram", 1) + strings.Replace(row(1, "x")+row(2, "x"), "door 2\ttcp", "door 2\tGRE", 1), 0, "true[]", "", "GRE"},
 		"one of two words is known":   {head + row(1, "yes") + row(2, "quark"), 0, "true[] false[]", "", ""},
+		"two words below no heading":  {strings.Replace(head, "Status", "Kram", 1) + row(1, "jo") + row(2, "ne"), 0, "true[] false[]", "", ""},
+		"two words of nobody":         {strings.Replace(head, "Status", "Kram", 1) + row(1, "zil") + row(2, "pok"), 1, "", "", "zil"},
+		"pictures say what is on":     {strings.Replace(head, "Status", "Enabled", 1) + row(1, "") + row(2, ""), 1, "", "", "door 1"},
+		"ticks below TCP and UDP":     {"Name\tTCP\tUDP\tOutside port\tAddress\tInside port\na\tx\t\t8021\t10.48.16.21\t80\nb\tx\tx\t8022\t10.48.16.22\t80\n", 0, "true[] true[]", "", ""},
+		"ports below TCP and UDP":     {"Name\tTCP\tUDP\tAddress\na\t8021\t\t10.48.16.21\nb\t8022\t5062\t10.48.16.22\n", 0, "true[] true[] true[]", "", ""},
+		"a line that is struck out":   {"- ~~tcp 8021 -> 10.48.16.21:80~~\n- tcp 8022 -> 10.48.16.22:80\n", 0, "true[]", "", "8021"},
+		"to, said of the outside":     {"From\tTo port\tSent to\tAt port\tProtocol\nany\t8021\t10.48.16.21\t80\tTCP\nany\t8444\t10.48.16.22\t443\tTCP\n", 0, "true[] true[]", "", ""},
+		"how cameras are spoken to":   {"Camera\tAddress\tPort\tStatus\tProtocol\nyard\t10.48.16.21\t80\tOnline\tZilt\ngate\t10.48.16.22\t80\tOffline\tZilt\n", 0, "", "10.48.16.21 10.48.16.22", ""},
 		"ticks and blanks":            {head + row(1, "✔") + row(2, ""), 0, "true[] false[]", "", ""},
 		"off, and blanks":             {head + row(1, "disabled") + row(2, ""), 0, "false[] true[]", "", ""},
 		"a column of what is off":     {strings.Replace(head, "Status", "Disabled", 1) + row(1, "yes") + row(2, "no"), 0, "false[] true[]", "", ""},

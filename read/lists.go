@@ -570,6 +570,7 @@ func (r *reader) table(title string, head []string, rows []rawRow, c cutting, mo
 		head = nil // which of them is over which column cannot be told
 	}
 	head, rows = protocolsBeside(sideBySide(head, rows))
+	withoutStamps(rows)
 	r.completed(head, rows)
 	t := grid.Table{Title: title, Head: head}
 	for _, row := range rows {
@@ -577,6 +578,9 @@ func (r *reader) table(title string, head []string, rows []rawRow, c cutting, mo
 	}
 	if settingNames(head, rows) {
 		r.form(title, rows)
+		return
+	}
+	if r.sentInCells(rows) {
 		return
 	}
 	reading, at := r.judge(t)
@@ -670,6 +674,25 @@ func protocolsBeside(head []string, rows []rawRow) ([]string, []rawRow) {
 	return head, out
 }
 
+// withoutStamps takes from first cells the time that a log puts there, and what it is of, where all have one.
+func withoutStamps(rows []rawRow) {
+	for _, row := range rows {
+		if len(row.Cells) == 0 || !stampAndSort.MatchString(row.Cells[0]) {
+			return
+		}
+	}
+	for i := range rows {
+		rows[i].Cells = slices.Clone(rows[i].Cells)
+		rows[i].Cells[0] = stampAndSort.ReplaceAllString(rows[i].Cells[0], "")
+		if word, name, ok := strings.Cut(rows[i].Cells[0], " "); ok && slices.Contains(headingOf(word), grid.DeviceName) {
+			rows[i].Cells[0] = name
+		}
+	}
+}
+
+// stampAndSort is the time of a line of a log (RFC 3339, RFC 3164) with the part of the program behind it.
+var stampAndSort = regexp.MustCompile(`^(?:[A-Z][a-z]{2} [ \d]\d \d\d:\d\d:\d\d|\d{4}-\d\d-\d\d[T ]\d\d:\d\d(?::\d\d(?:\.\d+)?)?(?:Z|[+-]\d\d:?\d\d)?)\s+(?:\[[^\]]*\]\s*)?`)
+
 // settingNames passes rows of a name and its value, without a MAC address, whose names are all of what networks
 // have.
 func settingNames(head []string, rows []rawRow) bool {
@@ -712,6 +735,43 @@ func (r *reader) form(title string, rows []rawRow) {
 		r.below = append(r.below, titledDevice{title, before})
 	}
 }
+
+// sentInCells reads rows that tell by signs, in one of their cells, where a port goes; false where not all do.
+func (r *reader) sentInCells(rows []rawRow) bool {
+	if len(rows) > mostLoose/10 {
+		return false
+	}
+	var blocks [][]line
+	for _, row := range rows {
+		var block []line
+		sent := 0
+		for _, c := range row.Cells {
+			if strings.TrimSpace(c) == "" {
+				continue
+			}
+			l := scan(row.Line, c)
+			if l.forward = sendsOn(l); l.forward {
+				sent++
+			}
+			block = append(block, l)
+		}
+		if sent != 1 || len(block) < 2 {
+			return false
+		}
+		blocks = append(blocks, block)
+	}
+	for k, block := range blocks {
+		if f, ok := forwardIn(block); ok {
+			r.sent(f, block)
+		} else {
+			r.leave(rows[k])
+		}
+	}
+	return true
+}
+
+// portWord is a protocol with its port: a row with one tells of a forward rather than of a device.
+var portWord = regexp.MustCompile(`(?i)\b(?:tcp|udp)[ /:]*\d`)
 
 // titledDevice is a device without a name of which the particulars stand below a title.
 type titledDevice struct {
@@ -837,6 +897,7 @@ func (r *reader) rows(reading grid.Reading, rows []rawRow, at int) (left []rawRo
 			continue
 		}
 		d, ok := reading.Device(row.Row)
+		ok = ok && !(d.MAC == "" && portWord.MatchString(d.Name))
 		if !ok || reading.Is == grid.OfNothing {
 			left = append(left, row)
 			continue

@@ -100,7 +100,7 @@ var (
 	// notTaken are words for addresses at which nothing is, or nothing may be.
 	notTaken = regexp.MustCompile(`(?i)\b(?:free|unused|spare|available|avoid|(?:do not|don't|never) use|not used|keep (?:free|off)|frei|nicht (?:benutzen|verwenden)|libres?|ne pas utiliser|no usar|liber[oi]|non usare|vrij|niet gebruiken|livres?|não usar|woln[ey]|voln[ée]|ledig[at]?|свободн\pL*)\b`)
 	// talk is what stands around a name in a sentence.
-	talkEnd   = regexp.MustCompile(`(?i)(?:^|\s+)(?:is|was|at|on|has|its?|mac|ip|address|got|gets|with|and|now|to|=|sits|lives|stays|runs|uses|took|keeps|gave|given|assigned|reserved|pinned|set|always|fixed|ist|hat|auf|war|jetzt|nun|immer|fest|bekam|bekommt|est|a|sur|es|tiene|en|è|ha|su|jest|ma|na|the|der|die|das|den|le|la|el|il|de|het)$`)
+	talkEnd   = regexp.MustCompile(`(?i)(?:^|\s+)(?:is|was|at|on|has|its?|mac|ip|address|got|gets|with|and|now|to|=|sits|lives|stays|runs|uses|took|keeps|gave|given|assigned|reserved|pinned|set|always|fixed|c'est|c’est|ist|hat|auf|war|jetzt|nun|immer|fest|bekam|bekommt|est|a|sur|es|tiene|en|è|ha|su|jest|ma|na|the|der|die|das|den|le|la|el|il|de|het)$`)
 	verbStart = regexp.MustCompile(`(?i)^(?:is|are|was|has|had|ist|hat|est|es|è|jest)\b`)
 	talkStart = regexp.MustCompile(`(?i)^(?:i|we|found|see|saw|this|that|and|its?|got|here|also|then|now|ok|so|well|das ist|hier|ich|voici|c'est|este|questo|dit is)\b.*\b(?:the|our|a|an|der|die|das|den|le|la|les|el|los|il|lo|de|het)\s+`)
 )

@@ -23,6 +23,9 @@ func (r *reader) neighbour(l line) bool {
 		return r.ipNeigh(l, w)
 	case r.arpWithBrackets(l), r.walked(l):
 		return true
+	case len(l.addrs) == 1 && len(l.macs) == 1 && strings.Contains(l.text, "ARP, Reply ") && slices.Contains(w, "is-at"):
+		r.sight(l, l.macs[0], l.addrs[0], "", "arp") // tcpdump, in words
+		return true
 	case len(l.addrs) == 1 && strings.Contains(l.text, " --- 0x"):
 		r.arp = true
 		return true // the heading of one adapter in the arp of Windows

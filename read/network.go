@@ -81,7 +81,7 @@ func (r *reader) networkOf(list []namedValue) map[int]bool {
 			take(t, &first, a)
 		case grid.EndOf(t.label) > 0:
 			take(t, &last, a)
-		case has(grid.Gateway), routerShape.MatchString(t.label) && has(grid.Address):
+		case has(grid.Gateway), routerShape.MatchString(t.label):
 			take(t, &gateway, a)
 		case has(grid.Address):
 			take(t, &address, a)
@@ -117,7 +117,7 @@ func (r *reader) networkOf(list []namedValue) map[int]bool {
 }
 
 // routerShape is a label that speaks of the router.
-var routerShape = regexp.MustCompile(`(?i)(?:^|\P{L})(?:router|gateway|brama|brána|passerelle|маршрутизатор)\pL{0,3}(?:$|\P{L})`)
+var routerShape = regexp.MustCompile(`(?i)(?:^|\P{L})(?:router|gateway|brama|brána|passerelle|маршрутизатор)(?:\pL{0,3}(?:$|\P{L})|adres\pL*)`)
 
 // dhcpShape is a label that speaks of what DHCP gives out.
 var dhcpShape = regexp.MustCompile(`(?i)\b(?:dhcp|pool|range|bereich|plage|rango|intervallo|bereik|faixa|zakres|rozsah|intervall)\b`)

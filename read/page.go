@@ -243,6 +243,9 @@ func (p *pager) walk(n *html.Node) {
 		}
 		if n.DataAtom == atom.Select { // what may be chosen, each with its device
 			p.attributes(n)
+			if said, _ := saysOf(n); len(said) < 100 && !grid.Typed(said) {
+				p.word(" " + said + " ")
+			}
 		}
 		if hidden(n) {
 			return
@@ -255,10 +258,10 @@ func (p *pager) walk(n *html.Node) {
 			p.pre(n)
 			return
 		case n.DataAtom == atom.Input:
-			if kind := attr(n, "type"); kind != "hidden" && kind != "password" && kind != "submit" && kind != "button" {
-				p.word(" " + attr(n, "value") + " ")
-			}
+			said, _ := saysOf(n)
+			p.word(" " + said + " ")
 			return
+
 		case p.records(n):
 			return
 		case p.labelRows(n):

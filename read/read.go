@@ -535,6 +535,9 @@ const mostBreaks = 40
 
 // lineOf gives the line of the source.
 func (r *reader) lineOf(number int) int {
+	if number < 1 {
+		return 1 // of what is made up of nothing in the text
+	}
 	if number-1 < len(r.from) {
 		return r.from[number-1]
 	}
@@ -560,7 +563,8 @@ func (r *reader) line(kinds []kind, number int, raw string, blank bool) {
 	l := scan(number, raw)
 	if len(l.macs) == 0 && len(raw) < longest && strings.Count(raw, " ") > 4 && spacedMAC.MatchString(raw+"\n") {
 		l = scan(number, strings.TrimSuffix(spacedMAC.ReplaceAllStringFunc(raw+"\n", func(m string) string {
-			return m[:1] + strings.ReplaceAll(m[1:len(m)-1], " ", ":") + m[len(m)-1:]
+			pairs := spacedMAC.FindStringSubmatch(m)[1]
+			return strings.Replace(m, pairs, strings.ReplaceAll(pairs, " ", ":"), 1)
 		}), "\n"))
 	}
 	if remark(trimmed) {
@@ -667,7 +671,7 @@ func (r *reader) unread(l line) {
 }
 
 // spacedMAC is a MAC address with blanks between its pairs, alone between separators.
-var spacedMAC = regexp.MustCompile(`[\t;,|:]((?i:[0-9a-f]{2} ){5}[0-9A-Fa-f]{2})[\t;,|\n]`)
+var spacedMAC = regexp.MustCompile(`(?:[\t;,|:]|\.{3} )((?i:[0-9a-f]{2} ){5}[0-9A-Fa-f]{2})[\t;,|\n]`)
 
 // remark passes what a file says to people only. A row whose first column is headed or
 // numbered with "#" is none.

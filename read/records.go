@@ -61,10 +61,16 @@ func byHeads(text string) (*entry, []setting, bool) {
 	if m := headShape.FindStringSubmatch(text); m != nil {
 		return &entry{sort: strings.TrimSpace(m[1])}, nil, true
 	}
-	if m := keyShape.FindStringSubmatch(text); m != nil && !insideAddress(text) && (strings.Contains(m[2], `"`) || strings.Count(m[2], "=") == 0) {
+	if m := keyShape.FindStringSubmatch(text); m != nil && (keyed(text) || !insideAddress(text)) && (strings.Contains(m[2], `"`) || strings.Count(m[2], "=") == 0) {
 		return nil, []setting{{m[1], bareValue(m[2])}}, true
 	}
 	return nil, nil, false
+}
+
+// keyed passes a text in which a sign of equality stands before any colon.
+func keyed(text string) bool {
+	at := strings.IndexAny(text, "=:")
+	return at >= 0 && text[at] == '='
 }
 
 // byIndent is the grammar of commands with further commands set in below them.

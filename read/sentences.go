@@ -84,7 +84,7 @@ func (r *reader) run(lines []line) {
 	for _, l := range lines {
 		row := len(l.macs)+len(l.addrs) > 0 && rowLike(l)
 		switch {
-		case len(l.macs) > 0 && row, len(l.addrs) > 0 && (strings.Contains(l.text, "=") || strings.Contains(l.text, " -")) && spokenIn(l.text) != "" && (len(pairShape.FindAllString(l.text, 4)) > 3 || len(flagShape.FindAllString(l.text, 4)) > 3):
+		case len(l.macs) > 0 && (row || len(pairShape.FindAllString(l.text, 3)) > 2), len(l.addrs) > 0 && (strings.Contains(l.text, "=") || strings.Contains(l.text, " -")) && spokenIn(l.text) != "" && (len(pairShape.FindAllString(l.text, 4)) > 3 || len(flagShape.FindAllString(l.text, 4)) > 3):
 			rows = append(rows, l)
 		case len(l.macs) > 0:
 			macs++

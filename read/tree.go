@@ -24,17 +24,20 @@ func (r *reader) tree(n *node) {
 	if !r.reads("table") && !r.reads("leases") {
 		return
 	}
+	lifted(n, 0)
 	g := gathering{byPath: map[string]*gathered{}}
 	g.gather(n, "", "", map[string]string{})
 	if len(g.paths)+len(g.bare) == 0 {
 		var list []namedValue
 		valuesBelow(n, "", &list)
-		r.networkOf(list)
+		if !slices.ContainsFunc(list, func(v namedValue) bool { return outerShape.MatchString(v.label) }) {
+			r.networkOf(lastNames(list))
+		}
 	}
 	for _, b := range g.bare {
 		r.bareRows(b.head, b.rows)
 	}
-	r.giveUp(g.stray)
+	r.strays(g.stray)
 	for _, path := range g.paths {
 		one := g.byPath[path]
 		head := slices.Clone(one.keys)
@@ -76,6 +79,68 @@ type record struct {
 	cells map[string]string
 }
 
+// lifted makes parts of a thing of its list of names and values: {"name": "ip", "value": "10.0.0.2"}.
+func lifted(n *node, depth int) {
+	if depth > 60 {
+		return
+	}
+	for _, v := range n.items {
+		lifted(v, depth+1)
+	}
+	for _, k := range sortedKeys(n.fields) {
+		v := n.fields[k]
+		lifted(v, depth+1)
+		pairs := make([][2]*node, 0, len(v.items))
+		for _, i := range v.items {
+			if name, value := nameAndValue(i); name != nil {
+				pairs = append(pairs, [2]*node{name, value})
+			}
+		}
+		if len(pairs) < 2 || len(pairs) < len(v.items) {
+			continue
+		}
+		delete(n.fields, k)
+		for _, p := range pairs {
+			if n.fields[p[0].text] == nil {
+				n.fields[p[0].text] = p[1]
+			}
+		}
+	}
+}
+
+// nameAndValue gives the two parts of a thing that is a name with its value.
+func nameAndValue(n *node) (name, value *node) {
+	if len(n.fields) != 2 {
+		return nil, nil
+	}
+	for k, v := range n.fields {
+		switch strings.ToLower(k) {
+		case "name", "key", "param", "field", "label":
+			name = v
+		case "value", "val", "text":
+			value = v
+		}
+	}
+	if name == nil || value == nil || name.text == "" || grid.Typed(name.text) || strings.Contains(name.text, " ") && len(name.text) > 40 {
+		return nil, nil
+	}
+	return name, value
+}
+
+// strays reads values that hold a device each: several of one form are a list.
+func (r *reader) strays(lines []line) {
+	if len(lines) < 2 || slices.ContainsFunc(lines, func(l line) bool { return len(l.macs) != 1 || len(l.text) > 300 }) {
+		r.giveUp(lines)
+		return
+	}
+	c := cuttingOf(lines[0])
+	if c == uncut || slices.ContainsFunc(lines, func(l line) bool { return cuttingOf(l) != c }) {
+		r.wordRows(lines)
+		return
+	}
+	r.tables("", lines, c, true)
+}
+
 // valuesBelow gives the plain values of a tree with the names that lead to them, some hundreds at most:
 // settings have no more.
 func valuesBelow(n *node, path string, into *[]namedValue) {
@@ -96,6 +161,27 @@ func valuesBelow(n *node, path string, into *[]namedValue) {
 	if n.fields == nil && plain != "" {
 		*into = append(*into, namedValue{path, strings.TrimSpace(plain), n.line})
 	}
+}
+
+// outerShape is a name of what is outside, or of another network.
+var outerShape = regexp.MustCompile(`(?i)\b(?:wan|internet|ppp\w*|uplink|guest|vlan\d*)`)
+
+// lastNames calls settings by the last of the names that lead to them, where that tells what they are;
+// nothing where two of them would be called the same, since they are of several networks then.
+func lastNames(list []namedValue) (out []namedValue) {
+	seen := map[string]bool{}
+	for _, v := range list {
+		last := v.label[strings.LastIndexByte(v.label, ' ')+1:]
+		if headingOf(last) != nil || grid.EndOf(last) != 0 {
+			v.label = last
+		}
+		if isAddr(v.value) && seen[v.label] {
+			return nil
+		}
+		seen[v.label] = true
+		out = append(out, v)
+	}
+	return out
 }
 
 // known trees are read by their names alone.

@@ -203,6 +203,14 @@ func assign(columns []column, headed, forwards bool) (roles []Role, ask []int, q
 	}
 	name := func(c column) float64 { return nameWorth(c, headed) }
 	at := best(columns, roles, name)
+	if at >= 0 && columns[at].part && slices.ContainsFunc(roles, func(r Role) bool { return r == Outside || r == Port || r == Service }) {
+		for i, c := range columns { // what stands beside the address is the device's
+			if !c.part && roles[i] == None && name(c) > 0 {
+				at = i
+				break
+			}
+		}
+	}
 	if at >= 0 {
 		roles[at] = Name
 		for i, c := range columns {

@@ -32,6 +32,9 @@ func assignPorts(columns []column, roles []Role, sure bool) []Question {
 		case c.says(Sender) && !c.porty():
 			roles[i] = Sender
 		case roles[i] != None:
+		case c.share(isProtocolPort) > 0.5 && c.side < 0 && slices.ContainsFunc(columns, func(o column) bool { return o.share(isProtocolPort) > 0.5 && o.side >= 0 }):
+			roles[i] = Inside
+			likely = true
 		case c.share(isProtocolPort) > 0.5:
 			roles[i] = Service
 			likely = true
@@ -477,7 +480,11 @@ func (r Reading) Forward(row Row) (Forward, bool) {
 	f := Forward{Line: row.Line, Protocol: site.Both, Enabled: true}
 	text := map[Role]string{}
 	for c, role := range r.Roles {
-		if t := strings.TrimSpace(r.splits[c].cell(row)); t != "" && text[role] == "" {
+		t := strings.TrimSpace(r.splits[c].cell(row))
+		if role == Service && text[role] != "" && protocolPort.MatchString(t) && !protocolPort.MatchString(text[role]) {
+			text[Note], text[role] = text[role], t // what it is called stands apart from its ports
+		}
+		if t != "" && text[role] == "" {
 			text[role] = t
 		}
 	}
@@ -493,6 +500,9 @@ func (r Reading) Forward(row Row) (Forward, bool) {
 	if f.Address, ok = AddressIn(to); !ok {
 		return f, false
 	}
+	if m := behindTarget.FindStringSubmatch(to); m != nil && text[Inside] == "" {
+		text[Inside], to = m[1], strings.TrimSuffix(to, m[0])
+	}
 	names := []Role{Name, DeviceName, Note, Service}
 	if at := slices.Index(r.Roles, Name); at >= 0 && r.splits[at].part == isText {
 		names = []Role{Service, Name, DeviceName, Note} // the name beside an address is the device's
@@ -504,6 +514,9 @@ func (r Reading) Forward(row Row) (Forward, bool) {
 	}
 	if sortOf(f.Name)&isNothing != 0 {
 		f.Name = ""
+	}
+	if m := saidName.FindStringSubmatch(f.Name); m != nil {
+		f.Name = m[1]
 	}
 	if p, ok := protocolIn(text[Protocol]); ok {
 		f.Protocol = p
@@ -590,6 +603,12 @@ func (r Reading) Forward(row Row) (Forward, bool) {
 	return f, true
 }
 
+// saidName is a name in quotes behind the word for what it is: Rule "rec".
+var saidName = regexp.MustCompile(`^[\pL-]+ ["“]([^"”]+)["”]$`)
+
+// behindTarget is the port on the device behind its address: "10.0.0.2 port 80", "10.0.0.2 TCP:80".
+var behindTarget = regexp.MustCompile(`(?i)[\s,]+(?:ports?|tcp|udp|tcp/udp)[ :/.]*(\d{1,5}(?:-\d{1,5})?)$`)
+
 // sourceTail is a limit on who may connect behind a protocol and its ports.
 var sourceTail = regexp.MustCompile(`(?i)\s+(?:from|src|source)[ :=]*(\d[\d./]*)$`)
 
@@ -654,6 +673,9 @@ func sendersIn(text string) (from []string, plain bool) {
 }
 
 func ports(text string) (span.Ports, bool) {
+	if m := protocolPort.FindStringSubmatch(strings.TrimSpace(text)); m != nil {
+		text = m[2] + m[3]
+	}
 	p, err := span.ParsePorts(strings.NewReplacer(":", "-", "~", "-", " ", "").Replace(text))
 	return p, err == nil
 }
