@@ -646,6 +646,10 @@ func (r *reader) cardTable(title string, cards [][]item) {
 				path += "'"
 			}
 			if !slices.Contains(paths, path) {
+				if len(paths) >= mostSpanned {
+					r.unread(*i.line)
+					continue
+				}
 				paths, head = append(paths, path), append(head, i.label)
 				labelled = labelled || i.label != ""
 			}

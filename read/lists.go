@@ -152,7 +152,9 @@ func heading(l line, cells []string) (known, possible bool) {
 		if c == "" {
 			continue
 		}
-		filled++
+		if filled++; grid.Typed(c) {
+			return false, false
+		}
 		if grid.Known(c) {
 			heads++
 		} else if strings.ContainsAny(c, "0123456789") && len(c) > 12 || len(c) > 80 {

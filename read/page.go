@@ -1,7 +1,6 @@
 package read
 
 import (
-	"bytes"
 	"regexp"
 	"slices"
 	"strconv"
@@ -61,32 +60,6 @@ func (r *reader) page(text string) {
 	r.layout(true)
 }
 
-// markLines writes into each tag on which line it stands.
-func markLines(text string) string {
-	var out strings.Builder
-	z := html.NewTokenizer(strings.NewReader(text))
-	at := 1
-	for {
-		t := z.Next()
-		if t == html.ErrorToken {
-			return out.String()
-		}
-		raw := z.Raw()
-		if t == html.StartTagToken || t == html.SelfClosingTagToken {
-			end := 1
-			for end < len(raw) && raw[end] > ' ' && raw[end] != '>' && raw[end] != '/' {
-				end++
-			}
-			out.Write(raw[:end])
-			out.WriteString(" " + lineMark + "=" + strconv.Itoa(at) + " ")
-			out.Write(raw[end:])
-		} else {
-			out.Write(raw)
-		}
-		at += bytes.Count(raw, []byte("\n"))
-	}
-}
-
 type pager struct {
 	*reader
 	macs    map[*html.Node]int // how many MAC addresses of devices are in each element
@@ -94,6 +67,7 @@ type pager struct {
 	inTable map[string]int     // of the table that is counted: how often each MAC address stands in it
 	values  frequency          // how often each stands on the page
 	counted bool
+	classes map[string]int // by which elements are told apart
 	kinds   []kind
 	at      int // the line of the page
 	began   int
@@ -722,7 +696,7 @@ func (p *pager) leaves(n *html.Node) (out []leaf) {
 			}
 			key := c.Data
 			if c.Type == html.ElementNode {
-				key += "." + attr(c, "class")
+				key = p.kindOf(c)
 			} else {
 				key = "#"
 			}
@@ -750,7 +724,7 @@ func (p *pager) leaves(n *html.Node) (out []leaf) {
 	for c := n.FirstChild; c != nil; c = c.NextSibling {
 		key := "#"
 		if c.Type == html.ElementNode {
-			key = c.Data + "." + attr(c, "class")
+			key = p.kindOf(c)
 		}
 		nth[key]++
 		walk(c, key+strconv.Itoa(nth[key]), 0)
@@ -773,6 +747,23 @@ func runTogether(n *html.Node) bool {
 	last, _ := utf8.DecodeLastRuneInString(a)
 	first, _ := utf8.DecodeRuneInString(b)
 	return unicode.IsLetter(last) && unicode.IsLetter(first)
+}
+
+// kindOf is a short word for the name of an element with its classes.
+func (p *pager) kindOf(n *html.Node) string {
+	class := attr(n, "class")
+	if len(class) < 12 {
+		return n.Data + "." + class
+	}
+	id, seen := p.classes[class]
+	if !seen {
+		if p.classes == nil {
+			p.classes = map[string]int{}
+		}
+		id = len(p.classes)
+		p.classes[class] = id
+	}
+	return n.Data + "#" + strconv.Itoa(id)
 }
 
 // beside reports whether other cells stand in the row of one.
@@ -926,7 +917,7 @@ func (p *pager) partsBelow(n *html.Node, of map[*html.Node]int) (out []*html.Nod
 	if !groups || p.macs[n] == 0 || hasTable(n) {
 		return out
 	}
-	kind := func(c *html.Node) string { return c.Data + "." + attr(c, "class") }
+	kind := p.kindOf
 	var first *html.Node // the outermost element of the kind of most
 	for c := range n.Descendants() {
 		if c.Type == html.ElementNode && of[c] == 1 && of[c.Parent] > 1 {

@@ -1,16 +1,15 @@
 package read
 
 import (
+	"bytes"
 	"encoding/xml"
 	"io"
 	"maps"
 	"regexp"
 	"slices"
-	"strconv"
 	"strings"
 
-	"github.com/goccy/go-yaml/ast"
-	yamlparser "github.com/goccy/go-yaml/parser"
+	"go.yaml.in/yaml/v3"
 
 	"vestpin/read/grid"
 )
@@ -284,7 +283,7 @@ func (g *gathering) gather(n *node, path, key string, above map[string]string) {
 		for k, v := range n.fields {
 			if isRecord(v) {
 				records++
-			} else if v.fields == nil && v.items == nil && said != nil {
+			} else if v.fields == nil && v.items == nil && len(said) < mostSaid && saysOfAll(k) {
 				said[k] = v.text
 			}
 		}
@@ -309,7 +308,7 @@ func (g *gathering) gather(n *node, path, key string, above map[string]string) {
 	}
 	flatten(n, "", cells, 0)
 	for k, v := range above {
-		if roles := headingOf(k); cells[k] == "" && (slices.Contains(roles, grid.Name) || slices.Contains(roles, grid.DeviceName) || slices.Contains(roles, grid.Reserved)) {
+		if cells[k] == "" {
 			cells[k] = v
 		}
 	}
@@ -325,6 +324,15 @@ func (g *gathering) gather(n *node, path, key string, above map[string]string) {
 		}
 	}
 	one.rows = append(one.rows, record{n.line, cells})
+}
+
+// mostSaid is how many values beside things may say something of each of them.
+const mostSaid = 20
+
+// saysOfAll passes the name of a value that says something of the things beside it.
+func saysOfAll(key string) bool {
+	roles := headingOf(key)
+	return slices.Contains(roles, grid.Name) || slices.Contains(roles, grid.DeviceName) || slices.Contains(roles, grid.Reserved)
 }
 
 // bareRows reads lists of which each is a row.
@@ -377,7 +385,7 @@ func xmlTree(text string) (*node, bool) {
 	d.Strict = false
 	d.CharsetReader = func(_ string, in io.Reader) (io.Reader, error) { return in, nil } // it is UTF-8 by now
 	root := &node{fields: map[string]*node{}}
-	stack := []*node{root}
+	stack, texts := []*node{root}, [][]byte{nil}
 	line, at := 1, 0
 	for {
 		t, err := d.Token()
@@ -396,14 +404,17 @@ func xmlTree(text string) (*node, bool) {
 				n.fields[a.Name.Local] = &node{line: n.line, text: a.Value}
 			}
 			put(top, t.Name.Local, n)
-			stack = append(stack, n)
+			stack, texts = append(stack, n), append(texts, nil)
 		case xml.CharData:
-			top.text += string(t)
+			if own := &texts[len(texts)-1]; len(*own)+len(t) < longest {
+				*own = append(*own, t...)
+			}
 		case xml.EndElement:
 			if len(stack) == 1 {
 				return nil, false
 			}
-			top.text = strings.TrimSpace(top.text)
+			top.text = string(bytes.TrimSpace(texts[len(texts)-1]))
+			texts = texts[:len(texts)-1]
 			if len(top.fields) == 0 {
 				top.fields = nil
 				if name := t.Name.Local; top.text == "" && isFlag(name) {
@@ -440,18 +451,19 @@ var yamlShape = regexp.MustCompile(`(?m)^(\s*-\s+[\w"'-]+:(\s|$)|\s*-\s+\{\s*[\w
 
 // yamlTree reads YAML as a tree.
 func yamlTree(text string) (*node, bool) {
-	if len(text) > 4<<20 || !yamlShape.MatchString(text) || strings.Contains(text, "\t") {
-		return nil, false
-	}
-	f, err := yamlparser.ParseBytes([]byte(text), 0)
-	if err != nil || len(f.Docs) == 0 {
+	if len(text) > 4<<20 || !yamlShape.MatchString(text) || strings.Contains(text, "\t") || !cheapYAML(text) {
 		return nil, false
 	}
 	root := &node{items: []*node{}}
-	for _, d := range f.Docs {
-		if d.Body != nil {
-			root.items = append(root.items, yamlNode(d.Body, 0))
+	d := yaml.NewDecoder(strings.NewReader(text))
+	for {
+		var doc yaml.Node
+		if err := d.Decode(&doc); err == io.EOF {
+			break
+		} else if err != nil {
+			return nil, false
 		}
+		root.items = append(root.items, yamlNode(&doc))
 	}
 	if len(root.items) == 1 && len(root.items[0].items) > 1 && !slices.ContainsFunc(root.items[0].items, func(n *node) bool { return len(n.fields) != 1 }) {
 		return nil, false // particulars with marks before them
@@ -459,48 +471,32 @@ func yamlTree(text string) (*node, bool) {
 	return root, slices.ContainsFunc(root.items, func(n *node) bool { return n.fields != nil || n.items != nil })
 }
 
-func yamlNode(in ast.Node, depth int) *node {
-	n := &node{}
-	if depth > 60 || in == nil || in.GetToken() == nil {
-		return n
-	}
-	n.line = in.GetToken().Position.Line
-	switch in := in.(type) {
-	case *ast.MappingNode:
+// yamlNode gives a part of a document; what refers to another part is left out.
+func yamlNode(in *yaml.Node) *node {
+	n := &node{line: in.Line}
+	switch in.Kind {
+	case yaml.DocumentNode:
+		if len(in.Content) > 0 {
+			return yamlNode(in.Content[0])
+		}
+	case yaml.MappingNode:
 		n.fields = map[string]*node{}
-		for _, v := range in.Values {
-			n.fields[keyOf(v.Key)] = yamlNode(v.Value, depth+1)
+		for i := 0; i+1 < len(in.Content); i += 2 {
+			v := yamlNode(in.Content[i+1])
+			if v.fields == nil && v.items == nil {
+				v.line = in.Content[i].Line
+			}
+			n.fields[in.Content[i].Value] = v
 		}
-		if len(in.Values) > 0 {
-			n.line = in.Values[0].Key.GetToken().Position.Line
-		}
-	case *ast.MappingValueNode:
-		n.line = in.Key.GetToken().Position.Line
-		n.fields = map[string]*node{keyOf(in.Key): yamlNode(in.Value, depth+1)}
-	case *ast.SequenceNode:
+	case yaml.SequenceNode:
 		n.items = []*node{}
-		for _, v := range in.Values {
-			n.items = append(n.items, yamlNode(v, depth+1))
+		for _, v := range in.Content {
+			n.items = append(n.items, yamlNode(v))
 		}
-	case *ast.AnchorNode:
-		return yamlNode(in.Value, depth+1)
-	case *ast.TagNode:
-		return yamlNode(in.Value, depth+1)
-	case *ast.NullNode:
-	case *ast.StringNode:
-		n.text = in.Value
-	case *ast.LiteralNode:
-		n.text = strings.TrimSpace(in.Value.Value)
-	default:
-		n.text = in.GetToken().Value
+	case yaml.ScalarNode:
+		if in.Tag != "!!null" {
+			n.text = strings.TrimSpace(in.Value)
+		}
 	}
 	return n
-}
-
-func keyOf(k ast.MapKeyNode) string {
-	text := k.GetToken().Value
-	if u, err := strconv.Unquote(text); err == nil {
-		return u
-	}
-	return text
 }

@@ -31,7 +31,8 @@ func (e *LargeWorkbookError) Error() string {
 
 // workbook reads the sheets of a spreadsheet (ISO/IEC 29500) as tables, row by row.
 func (r *reader) workbook(data string) (Result, error) {
-	if err := r.longTexts(data); err != nil {
+	longFormats, err := dear(data)
+	if err != nil {
 		return blank(), err
 	}
 	dir, err := os.MkdirTemp("", "vestpin-workbook-") // what is unpacked beside memory goes with it
@@ -39,7 +40,7 @@ func (r *reader) workbook(data string) (Result, error) {
 		return blank(), err
 	}
 	defer os.RemoveAll(dir)
-	f, err := excelize.OpenReader(strings.NewReader(data), excelize.Options{UnzipSizeLimit: largestWorkbook, UnzipXMLSizeLimit: 4 << 20, TmpDir: dir})
+	f, err := excelize.OpenReader(strings.NewReader(data), excelize.Options{UnzipSizeLimit: largestWorkbook, UnzipXMLSizeLimit: 4 << 20, TmpDir: dir, RawCellValue: longFormats})
 	if err != nil {
 		return blank(), fmt.Errorf("%w (%w)", &span.Malformed{Found: "PK…", Want: fmt.Sprintf("a spreadsheet in XLSX format of at most %d MB unpacked; other archives are not read", largestWorkbook>>20)}, err)
 	}
@@ -68,42 +69,66 @@ func (r *reader) workbook(data string) (Result, error) {
 	return out, nil
 }
 
-// mostInCell is how many characters a cell may hold (ISO/IEC 29500-1, 18.4.12).
-const mostInCell = 32767
+// What a part of a workbook may have: characters in a cell (ISO/IEC 29500-1, 18.4.12) and in
+// a value of its tags, letters of a number format, tags of sheets and texts, and of others.
+// Thousands of cells can share one text or format, and each would be made of it.
+const (
+	mostInCell   = 32767
+	mostInFormat = 255
+	longFormat   = 150 // a tag with one
+	mostTags     = 5 * mostCells
+	mostOther    = 100_000
+)
 
-// longTexts refuses a workbook with a text that no cell may hold: thousands of cells can share
-// one, and each would be made of it.
-func (r *reader) longTexts(data string) error {
+// dear refuses a workbook of which the library would make far more than it holds, and reports whether a
+// number format is so long that each cell of it would take longer than all else.
+func dear(data string) (longFormats bool, err error) {
 	archive, err := zip.NewReader(strings.NewReader(data), int64(len(data)))
 	if err != nil {
-		return nil // it is told when it is opened
+		return false, nil // it is told when it is opened
 	}
 	left := int64(largestWorkbook)
 	for _, f := range archive.File {
-		if !strings.HasSuffix(strings.ToLower(f.Name), ".xml") {
+		name := strings.ToLower(f.Name)
+		if !strings.HasSuffix(name, ".xml") && !strings.HasSuffix(name, ".rels") {
 			continue
 		}
 		in, err := f.Open()
 		if err != nil {
-			return nil
+			return longFormats, nil
 		}
-		long, n := longText(io.LimitReader(in, left))
+		look := partLook{tags: mostOther, inTag: mostInCell}
+		switch {
+		case strings.Contains(name, "worksheets/"), strings.Contains(name, "sharedstrings"):
+			look.tags = mostTags
+		case strings.Contains(name, "styles"):
+			look.inTag = mostInFormat + 200
+		}
+		n := look.read(io.LimitReader(in, left))
 		in.Close()
-		if long {
-			return &LargeWorkbookError{fmt.Sprintf("at most %d characters in a cell (%s)", mostInCell, f.Name)}
+		longFormats = longFormats || look.inTag < mostInCell && look.longest > longFormat
+		if look.want != "" {
+			return false, &LargeWorkbookError{fmt.Sprintf("%s (%s)", look.want, f.Name)}
 		}
 		if left -= n; left <= 0 {
-			return nil // it is refused for its size
+			return longFormats, nil // it is refused for its size
 		}
 	}
-	return nil
+	return longFormats, nil
 }
 
-// longText reports whether XML has a text between two tags that is longer than a cell may hold,
-// and how many bytes were read.
-func longText(in io.Reader) (long bool, read int64) {
+// partLook looks at a part of a workbook: how many tags it may still have, how long one may be, and what was
+// wanted where it has more.
+type partLook struct {
+	tags, inTag int
+	want        string
+	longest     int // of its tags
+}
+
+// read gives how many bytes were read.
+func (p *partLook) read(in io.Reader) (read int64) {
 	buffer := make([]byte, 64<<10)
-	run := 0
+	run, left := 0, p.tags
 	inTag := false
 	for {
 		n, err := in.Read(buffer)
@@ -112,16 +137,29 @@ func longText(in io.Reader) (long bool, read int64) {
 			switch {
 			case c == '<':
 				inTag, run = true, 0
+				if left--; left < 0 {
+					p.want = fmt.Sprintf("at most %d elements in a part", p.tags)
+					return read
+				}
 			case c == '>':
 				inTag, run = false, 0
-			case !inTag && c&0xc0 != 0x80: // the first byte of a character
-				if run++; run > mostInCell {
-					return true, read
+			case c&0xc0 == 0x80: // a character goes on
+			default:
+				if run++; inTag {
+					p.longest = max(p.longest, run)
+				}
+				if inTag && run > p.inTag {
+					p.want = fmt.Sprintf("at most %d characters in a tag", p.inTag)
+					return read
+				}
+				if !inTag && run > mostInCell {
+					p.want = fmt.Sprintf("at most %d characters in a cell", mostInCell)
+					return read
 				}
 			}
 		}
 		if err != nil {
-			return false, read
+			return read
 		}
 	}
 }

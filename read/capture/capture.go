@@ -41,7 +41,8 @@ type capture struct {
 	packets int
 	links   []link // of pcapng: one for each interface of a section
 	out     *Found
-	known   map[told]int // where each thing told stands among the sightings
+	known   map[told]int        // where each thing told stands among the sightings
+	asked   map[site.MAC][]told // what of it a device asked for
 }
 
 // told is what makes two sightings of one capture the same.
@@ -68,7 +69,7 @@ type Found struct {
 // Read reads pcap, and pcapng (draft-ietf-opsawg-pcapng). What comes before a fault counts.
 func Read(in *bufio.Reader) Found {
 	out := Found{Sightings: []sighting.Sighting{}, Facts: sighting.Facts{DNS: []netip.Addr{}, Ranges: []site.Range{}, DHCP: []netip.Addr{}}}
-	c := capture{in: in, out: &out, known: map[told]int{}}
+	c := capture{in: in, out: &out, known: map[told]int{}, asked: map[site.MAC][]told{}}
 	err := c.read()
 	switch {
 	case err == nil || err == io.EOF:
@@ -243,6 +244,9 @@ func (c *capture) packet(l link, packet []byte, at uint64) {
 			}
 			i = len(c.out.Sightings)
 			c.known[key] = i
+			if s.State == "requested" {
+				c.asked[s.MAC] = append(c.asked[s.MAC], key)
+			}
 			s.Line = c.packets
 			s.At = moment(at, l.ticks)
 			c.out.Sightings = append(c.out.Sightings, s)
@@ -259,12 +263,13 @@ func (c *capture) packet(l link, packet []byte, at uint64) {
 
 // refuse takes back where a device asked to be.
 func (c *capture) refuse(mac site.MAC) {
-	for k, i := range c.known {
-		if k.mac == mac && k.state == "requested" {
+	for _, k := range c.asked[mac] {
+		if i, known := c.known[k]; known {
 			c.out.Sightings[i].Address = netip.Addr{}
 			delete(c.known, k)
 		}
 	}
+	delete(c.asked, mac)
 }
 
 // names gives what a device was granted the name under which it asked, since the answer

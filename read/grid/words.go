@@ -111,6 +111,9 @@ func titled(roles []Role) bool {
 // sideOf says what a heading tells of the side of ports: above zero outside, below inside, more
 // where it is known whole.
 func sideOf(head string) float64 {
+	if len(head) > 3*longestHead {
+		return 0
+	}
 	roles, exact := Heading(head)
 	side := 0.0
 	for _, w := range strings.FieldsFunc(fold(spreadCamel(head)), func(c rune) bool { return unicode.IsSpace(c) || unicode.IsPunct(c) }) {
