@@ -145,7 +145,7 @@ var hostile = map[string]func(size int) string{
 // What a stranger wrote costs in proportion to its size: a second for a megabyte on a machine of today, and
 // sixteen times as much takes sixteen times as long.
 func TestNothingSmallIsDear(t *testing.T) {
-	const size = 20_000
+	const size = 10_000
 	for _, name := range sortedKeys(hostile) {
 		took := func(n int) time.Duration {
 			data := []byte(hostile[name](n))
@@ -155,9 +155,12 @@ func TestNothingSmallIsDear(t *testing.T) {
 			}
 			return time.Since(begin)
 		}
+		if held := heldFor(t, []byte(hostile[name](16*size))); held > 100*16*size+32<<20 {
+			t.Errorf("%s: %d bytes held for %d", name, held, 16*size)
+		}
 		for try := 1; ; try++ { // others use the machine as well
 			small, large := took(size), took(16*size)
-			if large < time.Second || large < 40*small && large < 3*time.Second {
+			if large < time.Second/2 || large < 40*small && large < 2*time.Second {
 				t.Logf("%-30s %v, %v", name, small, large)
 				break
 			}
@@ -166,5 +169,16 @@ func TestNothingSmallIsDear(t *testing.T) {
 				break
 			}
 		}
+	}
+}
+
+// A name that is longer than any is refused, and is not sent back whole.
+func TestNameOfASource(t *testing.T) {
+	_, err := Text(strings.Repeat("n", MostName+1), "", []byte("x"))
+	if err == nil || len(err.Error()) > 300 || !strings.Contains(err.Error(), "1024 bytes") {
+		t.Error(err)
+	}
+	if _, err := Text(strings.Repeat("n", MostName), "", []byte("x")); err != nil {
+		t.Error(err)
 	}
 }

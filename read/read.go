@@ -26,6 +26,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"time"
 	"unicode"
 	"unicode/utf8"
 
@@ -178,6 +179,9 @@ func Until(over func() bool, roles Roles, source, as string, in io.Reader) (Resu
 	if as != "" && !slices.Contains(Names, as) {
 		return blank(), &span.Malformed{Found: as, Want: "one of " + strings.Join(Names, ", ")}
 	}
+	if len(source) > MostName {
+		return blank(), &span.Malformed{Found: span.Quote(source), Want: fmt.Sprintf("a file name of at most %d bytes", MostName)}
+	}
 	size := 1 << 20
 	if sized, ok := in.(interface{ Len() int }); ok {
 		size = min(size, sized.Len()+16)
@@ -204,7 +208,12 @@ func Until(over func() bool, roles Roles, source, as string, in io.Reader) (Resu
 	if all.Len() > MaxBytes {
 		return blank(), &TooLongError{MaxBytes}
 	}
-	r := reader{source: source, as: as, out: blank(), over: over, roles: roles}
+	slow := false
+	begun, allowed := time.Now(), patience+time.Duration(all.Len())*perByte
+	r := reader{source: source, as: as, out: blank(), roles: roles, over: func() bool {
+		slow = slow || time.Since(begun) > allowed
+		return slow || over()
+	}}
 	switch {
 	case bytes.HasPrefix(head, []byte("\xd0\xcf\x11\xe0")), strings.Contains(all.String()[:min(all.Len(), 200)], "vnd.oasis.opendocument"):
 		return blank(), ErrOtherWorkbook
@@ -230,8 +239,24 @@ func Until(over func() bool, roles Roles, source, as string, in io.Reader) (Resu
 	if over() {
 		return blank(), context.Canceled
 	}
+	if slow {
+		return blank(), ErrSlow
+	}
 	return r.out, nil
 }
+
+// How long a reading may take: patience, and so much for each byte. All texts measured take a tenth
+// of it.
+const (
+	patience = 20 * time.Second
+	perByte  = 10 * time.Microsecond
+)
+
+// MostName is how many bytes the name of a source may have: it stands in each sighting.
+const MostName = 1024
+
+// ErrSlow says that a text was given up for what it would cost.
+var ErrSlow = errors.New("this would take far longer than a text of its size: it was given up, and nothing of it is taken")
 
 // ofCapture gives what a capture came to.
 func ofCapture(source string, found capture.Found) Result {

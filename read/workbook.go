@@ -70,12 +70,13 @@ func (r *reader) workbook(data string) (Result, error) {
 }
 
 // What a part of a workbook may have: characters in a cell (ISO/IEC 29500-1, 18.4.12) and in
-// a value of its tags, letters of a number format, tags of sheets and texts, and of others.
+// an attribute, bytes of a number format whose 255 characters may be references, tags of sheets
+// and texts, and of others.
 // Thousands of cells can share one text or format, and each would be made of it.
 const (
 	mostInCell   = 32767
-	mostInFormat = 255
-	longFormat   = 150 // a tag with one
+	mostInFormat = 6 * 255
+	longFormat   = 100
 	mostTags     = 5 * mostCells
 	mostOther    = 100_000
 )
@@ -102,7 +103,7 @@ func dear(data string) (longFormats bool, err error) {
 		case strings.Contains(name, "worksheets/"), strings.Contains(name, "sharedstrings"):
 			look.tags = mostTags
 		case strings.Contains(name, "styles"):
-			look.inTag = mostInFormat + 200
+			look.inTag = mostInFormat
 		}
 		n := look.read(io.LimitReader(in, left))
 		in.Close()
@@ -117,12 +118,12 @@ func dear(data string) (longFormats bool, err error) {
 	return longFormats, nil
 }
 
-// partLook looks at a part of a workbook: how many tags it may still have, how long one may be, and what was
-// wanted where it has more.
+// partLook looks at a part of a workbook: how many tags it may have, how long their attributes may be, and
+// what was wanted where it has more.
 type partLook struct {
 	tags, inTag int
 	want        string
-	longest     int // of its tags
+	longest     int // of its attributes
 }
 
 // read gives how many bytes were read.
@@ -143,13 +144,15 @@ func (p *partLook) read(in io.Reader) (read int64) {
 				}
 			case c == '>':
 				inTag, run = false, 0
+			case inTag && (c == '"' || c == '\''):
+				run = 0
 			case c&0xc0 == 0x80: // a character goes on
 			default:
 				if run++; inTag {
 					p.longest = max(p.longest, run)
 				}
 				if inTag && run > p.inTag {
-					p.want = fmt.Sprintf("at most %d characters in a tag", p.inTag)
+					p.want = fmt.Sprintf("at most %d characters in an attribute", p.inTag)
 					return read
 				}
 				if !inTag && run > mostInCell {

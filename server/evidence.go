@@ -1,6 +1,7 @@
 package server
 
 import (
+	"bufio"
 	"cmp"
 	"context"
 	"errors"
@@ -17,7 +18,9 @@ import (
 	"vestpin/core/edit"
 	"vestpin/core/sighting"
 	"vestpin/core/site"
+	"vestpin/core/span"
 	"vestpin/read"
+	"vestpin/read/capture"
 	"vestpin/read/grid"
 )
 
@@ -98,7 +101,7 @@ func (s *server) readEvidence(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, refusal(err)
 	}
-	result, sources, refused, err := readAll(ctx, rolesOf(kept), in.parts)
+	result, sources, refused, err := s.readAll(ctx, rolesOf(kept), in.parts)
 	if err != nil {
 		return nil, err
 	}
@@ -158,8 +161,14 @@ func (s *server) setListRoles(ctx context.Context, in *struct {
 
 // readAll reads each file; its errors are for the user, and name the file. One that cannot
 // be read among several is told, and the others are read.
-func readAll(ctx context.Context, roles read.Roles, parts *multipart.Reader) (all read.Result, sources []string, refused []RefusedFile, err error) {
+func (s *server) readAll(ctx context.Context, roles read.Roles, parts *multipart.Reader) (all read.Result, sources []string, refused []RefusedFile, err error) {
 	refused = []RefusedFile{}
+	select {
+	case s.uploads <- struct{}{}:
+		defer func() { <-s.uploads }()
+	case <-ctx.Done():
+		return all, nil, nil, refusal(ctx.Err())
+	}
 	var first error
 	for {
 		part, err := parts.NextRawPart()
@@ -176,7 +185,7 @@ func readAll(ctx context.Context, roles read.Roles, parts *multipart.Reader) (al
 		if len(sources)+len(refused) == mostFiles {
 			return all, nil, nil, huma.Error413RequestEntityTooLarge(fmt.Sprintf("At most %d files are read at once.", mostFiles))
 		}
-		one, err := read.Until(func() bool { return ctx.Err() != nil }, roles, source, "", part)
+		one, err := s.readOne(ctx, roles, source, part)
 		var long *read.TooLongError
 		var large *read.LargeWorkbookError
 		switch {
@@ -186,6 +195,9 @@ func readAll(ctx context.Context, roles read.Roles, parts *multipart.Reader) (al
 			return all, nil, nil, refusal(err)
 		case errors.Is(err, io.ErrUnexpectedEOF):
 			return all, nil, nil, broken(err)
+		case len(source) > read.MostName:
+			source = span.Quote(source)
+			err = huma.Error422UnprocessableEntity(fmt.Sprintf("The name of a file is too long: want at most %d bytes.", read.MostName))
 		case err != nil:
 			err = huma.Error422UnprocessableEntity(fmt.Sprintf("%s: %v.", source, err))
 		}
@@ -207,6 +219,26 @@ func readAll(ctx context.Context, roles read.Roles, parts *multipart.Reader) (al
 		return all, nil, nil, huma.Error422UnprocessableEntity("There is no file in the request.")
 	}
 	return all, sources, refused, nil
+}
+
+// readOne reads a file. A capture is read as it comes; any other waits its turn once it is here.
+func (s *server) readOne(ctx context.Context, roles read.Roles, source string, part io.Reader) (read.Result, error) {
+	over := func() bool { return ctx.Err() != nil }
+	in := bufio.NewReader(part)
+	if head, err := in.Peek(4); err == nil && capture.Is(head) {
+		return read.Until(over, roles, source, "", in)
+	}
+	f, err := spool(s.store.Dir(), io.LimitReader(in, mostText))
+	if err != nil {
+		return read.Result{}, err
+	}
+	defer f.Close()
+	leave, err := s.heavy(ctx)
+	if err != nil {
+		return read.Result{}, err
+	}
+	defer leave()
+	return read.Until(over, roles, source, "", f)
 }
 
 func broken(err error) error {

@@ -33,7 +33,12 @@ func (s *server) inUse(ctx context.Context, in *struct {
 	}
 	var seen usage.Seen
 	if in.Body.List != "" {
+		leave, err := s.heavy(ctx)
+		if err != nil {
+			return nil, refusal(err)
+		}
 		r, err := read.Text("list", "connections", []byte(in.Body.List))
+		leave()
 		if err != nil || !r.Listed {
 			return nil, huma.Error422UnprocessableEntity("No connection is read from that. Want lines such as conntrack -L or /proc/net/nf_conntrack print on a Linux router.", &huma.ErrorDetail{Location: "list", Message: firstUnread(r)})
 		}

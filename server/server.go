@@ -70,6 +70,8 @@ type server struct {
 	hub     hub
 	closing chan struct{}
 	working chan struct{} // holds what works at length
+	uploads chan struct{} // holds those who send evidence
+	backups chan struct{} // holds those who fetch a backup, or send one
 	answers answers
 	mu      sync.Mutex
 	runs    map[string]*run      // the last survey of each site
@@ -85,7 +87,7 @@ func New(st *store.Store, o Options) Server {
 	gin.SetMode(gin.ReleaseMode)
 	huma.DefaultArrayNullable = false
 	huma.NewError = plainProblem
-	s := &server{store: st, reach: Reach{append([]string{}, o.Reach.Addresses...), o.Reach.Fingerprint}, closing: make(chan struct{}), working: make(chan struct{}, max(1, runtime.GOMAXPROCS(0)-1)), runs: map[string]*run{}, checks: map[string]*checking{}, atWork: map[string]time.Time{}, far: o.Far, network: o.Network, makers: maker.Shipped}
+	s := &server{store: st, reach: Reach{append([]string{}, o.Reach.Addresses...), o.Reach.Fingerprint}, closing: make(chan struct{}), working: make(chan struct{}, max(1, runtime.GOMAXPROCS(0)-1)), uploads: make(chan struct{}, mostUploads), backups: make(chan struct{}, mostBackups), runs: map[string]*run{}, checks: map[string]*checking{}, atWork: map[string]time.Time{}, far: o.Far, network: o.Network, makers: maker.Shipped}
 	if o.Makers != nil {
 		s.makers = func() *maker.Registry { return o.Makers }
 	}
@@ -93,6 +95,7 @@ func New(st *store.Store, o Options) Server {
 		s.far = realFar
 	}
 	go s.makers() // unpacked while the first request is on its way
+	clearSpool(st.Dir())
 	s.giveBack()
 	go s.follow()
 	if o.Watch > 0 {

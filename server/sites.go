@@ -3,6 +3,7 @@ package server
 import (
 	"context"
 	"errors"
+	"fmt"
 	"io"
 	"log/slog"
 	"net/http"
@@ -10,6 +11,7 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -70,7 +72,12 @@ func (s *server) here(ctx context.Context, _ *struct{}) (*struct{ Body []Attache
 }
 
 // parseSettings reads what a laptop prints of its own network.
-func (s *server) parseSettings(_ context.Context, in *struct{ Body Lines }) (*struct{ Body sighting.Facts }, error) {
+func (s *server) parseSettings(ctx context.Context, in *struct{ Body Lines }) (*struct{ Body sighting.Facts }, error) {
+	leave, err := s.heavy(ctx)
+	if err != nil {
+		return nil, refusal(err)
+	}
+	defer leave()
 	facts, err := read.Settings("pasted text", in.Body.Text)
 	if err != nil {
 		return nil, refusal(err)
@@ -149,18 +156,56 @@ func backupName() string { return "vestpin-" + time.Now().Format("2006-01-02") +
 
 // sendBackup sends all that is kept as one file.
 func (s *server) sendBackup(c *gin.Context) {
-	dir, err := os.MkdirTemp("", "vestpin-backup-")
+	leave, ok := s.backingUp(c)
+	if !ok {
+		return
+	}
+	defer leave()
+	f, err := s.backup(c.Request.Context())
 	if err != nil {
 		problem(c, http.StatusInsufficientStorage, "The backup could not be written: "+err.Error()+".")
 		return
 	}
+	defer f.Close()
+	c.Header("Content-Type", "application/vnd.sqlite3")
+	c.Header("Content-Disposition", "attachment; filename="+backupName())
+	c.Header("Content-Length", strconv.FormatInt(f.size, 10))
+	sendAll(c.Writer, f)
+}
+
+// backingUp takes one of the places of those who fetch or send a backup.
+func (s *server) backingUp(c *gin.Context) (leave func(), ok bool) {
+	select {
+	case s.backups <- struct{}{}:
+		return func() { <-s.backups }, true
+	default:
+		problem(c, http.StatusServiceUnavailable, fmt.Sprintf("%d backups are on their way already: wait until one of them is through.", mostBackups))
+		return nil, false
+	}
+}
+
+// backup makes a backup in a file without a name.
+func (s *server) backup(ctx context.Context) (spooled, error) {
+	dir, err := os.MkdirTemp(s.store.Dir(), spoolName)
+	if err != nil {
+		return spooled{}, err
+	}
 	defer os.RemoveAll(dir)
 	path := filepath.Join(dir, "backup")
-	if err := s.store.Backup(c.Request.Context(), path); err != nil {
-		problem(c, http.StatusInsufficientStorage, sentence(err.Error())+".")
-		return
+	if err := s.store.Backup(ctx, path); err != nil {
+		return spooled{}, err
 	}
-	c.FileAttachment(path, backupName())
+	f, err := os.Open(path)
+	if err != nil {
+		return spooled{}, err
+	}
+	os.Remove(path) // not everywhere; then it goes with its folder, or when it is closed
+	i, err := f.Stat()
+	if err != nil {
+		f.Close()
+		return spooled{}, err
+	}
+	return spooled{f, i.Size()}, nil
 }
 
 // restorePath is the address that takes backups, which are large.
@@ -168,7 +213,12 @@ const restorePath = "/api/restore"
 
 // takeBackup puts what a backup holds in the place of all that is kept.
 func (s *server) takeBackup(c *gin.Context) {
-	dir, err := os.MkdirTemp("", "vestpin-restore-")
+	leave, ok := s.backingUp(c)
+	if !ok {
+		return
+	}
+	defer leave()
+	dir, err := os.MkdirTemp(s.store.Dir(), spoolName)
 	if err != nil {
 		problem(c, http.StatusInsufficientStorage, "The backup could not be taken: "+err.Error()+".")
 		return

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"os"
+	"path/filepath"
 	"time"
 
 	"modernc.org/sqlite"
@@ -139,4 +140,11 @@ func noNil(err error) string {
 		return ""
 	}
 	return " " + err.Error()
+}
+
+// Dir is the folder of the database.
+func (s *Store) Dir() string {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return filepath.Dir(s.path)
 }
