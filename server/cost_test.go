@@ -3,9 +3,11 @@ package server
 import (
 	"bytes"
 	"fmt"
+	"net"
 	"path/filepath"
 	"runtime"
 	"strings"
+	"sync"
 	"sync/atomic"
 	"testing"
 	"time"
@@ -257,5 +259,68 @@ func TestEvidenceCosts(t *testing.T) {
 				t.Errorf("left behind: %v", left)
 			}
 		})
+	}
+}
+
+// Twenty who send evidence at once: each waits its turn, so that they cost what one does.
+func TestManyReadingsAtOnce(t *testing.T) {
+	u := serve(t, Options{}).URL
+	list := file{"leases", many("\n", 25_000, func(i int) string {
+		return fmt.Sprintf("1795431600 00:00:5e:00:%02x:%02x 10.48.16.%d host-number-%d-with-a-name-that-is-long *", i/256, i%256, i%250+2, i)
+	})}
+	one := peak(func() { evidence(t, u, "pottery", list) })
+	var all sync.WaitGroup
+	used := peak(func() {
+		for range 20 {
+			all.Go(func() {
+				if status, answer := evidence(t, u, "pottery", list); status != 200 {
+					t.Errorf("%d %.200s", status, answer)
+				}
+			})
+		}
+		all.Wait()
+	})
+	t.Logf("one: %d MB, twenty: %d MB", one>>20, used>>20)
+	if used > 6*one+200<<20 {
+		t.Errorf("twenty at once hold %d MB, one %d MB", used>>20, one>>20)
+	}
+}
+
+// A file whose name is longer than any is refused, and the name is not sent back.
+func TestLongNameOfAFile(t *testing.T) {
+	u := serve(t, Options{}).URL
+	status, answer := evidence(t, u, "pottery", file{strings.Repeat("n", 1<<20), "10.48.16.9 00:00:5e:00:53:09 till\n"})
+	if status != 422 || len(answer) > 1000 || !strings.Contains(answer, "1024 bytes") {
+		t.Errorf("%d, %d bytes: %.200s", status, len(answer), answer)
+	}
+}
+
+// Backups that are asked for and not taken hold two places and leave nothing behind.
+func TestBackupsThatNobodyTakes(t *testing.T) {
+	o := serve(t, Options{})
+	var held []net.Conn
+	for range mostBackups {
+		c, err := net.Dial("tcp", strings.TrimPrefix(o.URL, "http://"))
+		if err != nil {
+			t.Fatal(err)
+		}
+		defer c.Close()
+		held = append(held, c)
+		fmt.Fprintf(c, "GET /api/backup HTTP/1.1\r\nHost: x\r\n\r\n")
+	}
+	var status int
+	for end := time.Now().Add(5 * time.Second); status != 503 && time.Now().Before(end); time.Sleep(20 * time.Millisecond) {
+		status, _ = send(t, "GET", o.URL+"/api/backup", "")
+	}
+	if status != 503 {
+		t.Skipf("%d: the connection took the whole backup", status)
+	}
+	for _, c := range held {
+		c.Close()
+	}
+	for end := time.Now().Add(5 * time.Second); status != 200; time.Sleep(20 * time.Millisecond) {
+		if status, _ = send(t, "GET", o.URL+"/api/backup", ""); time.Now().After(end) {
+			t.Fatalf("the places are not given back: %d", status)
+		}
 	}
 }
