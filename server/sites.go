@@ -229,25 +229,48 @@ func (s *server) takeBackup(c *gin.Context) {
 		problem(c, http.StatusInsufficientStorage, "The backup could not be taken: "+err.Error()+".")
 		return
 	}
+	prepared, err := s.store.Prepare(c.Request.Context(), path, c.Query("damaged") == "take")
+	if err != nil {
+		notRestored(c, err)
+		return
+	}
+	defer prepared.Close()
 	s.stopAll()
-	before, err := s.store.Restore(c.Request.Context(), path)
-	var none *store.NoBackupError
-	var newer *store.NewerError
-	switch {
-	case errors.As(err, &none):
-		problem(c, http.StatusUnprocessableEntity, sentence(none.Error())+". Nothing was changed.")
-		return
-	case errors.As(err, &newer):
-		problem(c, http.StatusUnprocessableEntity, "The backup was made by a newer Vest Pin: update this program first. Nothing was changed.")
-		return
-	case err != nil:
-		slog.Error("a backup was not restored", "error", err)
-		problem(c, http.StatusInsufficientStorage, sentence(err.Error())+".")
+	before, err := prepared.Take(c.Request.Context())
+	if err != nil {
+		notRestored(c, err)
 		return
 	}
 	s.answers.forgetAll()
 	s.hub.tell(news{Version: -1})
-	c.JSON(http.StatusOK, gin.H{"before": before})
+	c.JSON(http.StatusOK, gin.H{"before": before, "lost": append([]string{}, prepared.Lost...)})
+}
+
+// partly says that a damaged backup can be taken in part, where it can.
+func partly(e *store.DamagedBackupError) []gin.H {
+	if len(e.Whole) == 0 {
+		return []gin.H{}
+	}
+	return []gin.H{{"location": "damaged", "message": fmt.Sprintf("%d sites are whole.", len(e.Whole))}}
+}
+
+// notRestored says why a backup was not taken.
+func notRestored(c *gin.Context, err error) {
+	var none *store.NoBackupError
+	var newer *store.NewerError
+	var damaged *store.DamagedBackupError
+	switch {
+	case errors.As(err, &none):
+		problem(c, http.StatusUnprocessableEntity, sentence(none.Error())+". Nothing was changed.")
+	case errors.As(err, &damaged):
+		c.Header("Content-Type", "application/problem+json")
+		c.AbortWithStatusJSON(http.StatusUnprocessableEntity, gin.H{"status": http.StatusUnprocessableEntity, "title": "Damaged", "detail": sentence(damaged.Error()) + ". Nothing was changed.", "errors": partly(damaged)})
+	case errors.As(err, &newer):
+		problem(c, http.StatusUnprocessableEntity, "The backup was made by a newer Vest Pin: update this program first. Nothing was changed.")
+	default:
+		slog.Error("a backup was not restored", "error", err)
+		problem(c, http.StatusInsufficientStorage, sentence(err.Error())+".")
+	}
 }
 
 // receive writes a body to a file.

@@ -64,7 +64,7 @@ func TestBackupAndRestore(t *testing.T) {
 	if _, err := s.Create(bg, "later", full()); err != nil {
 		t.Fatal(err)
 	}
-	before, err := s.Restore(bg, file)
+	before, _, err := s.Restore(bg, file, false)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -123,13 +123,13 @@ func TestRestoreRefuses(t *testing.T) {
 		if err := os.WriteFile(path, c.data, 0o600); err != nil {
 			t.Fatal(err)
 		}
-		_, err := s.Restore(bg, path)
+		_, _, err := s.Restore(bg, path, false)
 		var none *NoBackupError
 		if !errors.As(err, &none) || !strings.Contains(err.Error(), c.says) {
 			t.Errorf("%s: %v", what, err)
 		}
 	}
-	if _, err := s.Restore(bg, filepath.Join(dir, "absent")); err == nil {
+	if _, _, err := s.Restore(bg, filepath.Join(dir, "absent"), false); err == nil {
 		t.Error("a file that is not there was restored")
 	}
 	if left, _ := filepath.Glob(filepath.Join(dir, "v.db-before-*")); len(left) != 0 {

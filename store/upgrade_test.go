@@ -49,6 +49,17 @@ func TestDatabaseOfTheFirstVersion(t *testing.T) {
 		}
 	}
 	db.Close()
+	backup := filepath.Join(t.TempDir(), "backup") // it can be a backup as well
+	if data, err := os.ReadFile(path); err != nil || os.WriteFile(backup, data, 0o600) != nil {
+		t.Fatal(err)
+	}
+	other := open(t, filepath.Join(t.TempDir(), "w.db"))
+	if _, lost, err := other.Restore(bg, backup, false); err != nil || len(lost) > 0 {
+		t.Fatal(lost, err)
+	}
+	if got, err := other.Get(bg, "mill"); err != nil || got.Version != 3 || len(got.Site.Devices) != 1 {
+		t.Errorf("restored: %v %+v", err, got)
+	}
 	st, err := Open(path)
 	if err != nil {
 		t.Fatal(err)

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"os"
+	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -46,9 +47,16 @@ func backupCommand() *cobra.Command {
 }
 
 func restoreCommand() *cobra.Command {
-	return onDatabase(&cobra.Command{Use: "restore FILE", Short: "Put what a backup holds in the place of all sites; what was there is kept in a file of its own"},
+	damaged := false
+	c := onDatabase(&cobra.Command{Use: "restore FILE", Short: "Put what a backup holds in the place of all sites; what was there is kept in a file of its own"},
 		func(ctx context.Context, st *store.Store, file string) (string, error) {
-			before, err := st.Restore(ctx, file)
-			return "Restored. What was there before is in " + before, err
+			before, lost, err := st.Restore(ctx, file, damaged)
+			says := "Restored. What was there before is in " + before
+			if len(lost) > 0 {
+				says += "\nNot whole, and left out: " + strings.Join(lost, "; ")
+			}
+			return says, err
 		})
+	c.Flags().BoolVar(&damaged, "damaged", false, "of a damaged backup, take the sites that are whole")
+	return c
 }

@@ -1,7 +1,7 @@
 import { Text } from "@chakra-ui/react";
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { ask, sayWhy } from "../api/client";
+import { ask, Refused, sayWhy } from "../api/client";
 import { FormDialog } from "../parts/dialog";
 import { notice } from "../parts/notice";
 
@@ -9,17 +9,26 @@ import { notice } from "../parts/notice";
 export function Restore({ file, onClose }: { file: File; onClose: () => void }) {
   const client = useQueryClient();
   const [refused, setRefused] = useState<string>();
+  const [partly, setPartly] = useState(false);
   const [busy, setBusy] = useState(false);
   const restore = async () => {
     setBusy(true);
     try {
-      const { before } = await ask<{ before: string }>("/api/restore", { method: "POST", body: file });
+      const { before, lost } = await ask<{ before: string; lost: string[] }>(
+        partly ? "/api/restore?damaged=take" : "/api/restore",
+        { method: "POST", body: file },
+      );
       client.clear();
-      notice.say(`${file.name} is restored. What was here before is in ${before}.`);
+      if (lost.length > 0)
+        notice.warn(
+          `${file.name} is restored in part. Left out: ${lost.join("; ")}. What was here before is in ${before}.`,
+        );
+      else notice.say(`${file.name} is restored. What was here before is in ${before}.`);
       onClose();
       await client.refetchQueries();
     } catch (error) {
       setRefused(sayWhy(error));
+      setPartly(error instanceof Refused && error.of("damaged") !== undefined);
       setBusy(false);
     }
   };
@@ -28,7 +37,7 @@ export function Restore({ file, onClose }: { file: File; onClose: () => void }) 
       asks
       title="Restore a backup"
       onClose={onClose}
-      go={busy ? "Restoring…" : "Restore it"}
+      go={busy ? "Restoring…" : partly ? "Take what is whole" : "Restore it"}
       danger
       busy={busy}
       refused={refused}
