@@ -12,6 +12,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"syscall"
 	"testing"
 	"time"
 
@@ -832,6 +833,41 @@ func TestStandsIn(t *testing.T) {
 		}
 		if have := s.run(s.laptop, "ip", "-4", "addr", "show", "dev", "eth0"); strings.Contains(have, address+"/") {
 			t.Errorf("%s: the laptop still has %s", c.what, address)
+		}
+	}
+	// However the program ends, the kernel takes back what it held with a far end that stalls.
+	p := randomPlan(t, rand.New(rand.NewPCG(2, 3)), false)
+	service := p.openOf("dev1")[0]
+	s.put(p, []fault{{cause: diagnosis.DeviceOff, device: 1, service: service, takes: []string{service}}}, true)
+	address := p.wish(service).Interface.Pin.Address.String() + "/"
+	has := func() bool {
+		return strings.Contains(s.run(s.laptop, "ip", "-4", "addr", "show", "dev", "eth0"), address)
+	}
+	within := func(d time.Duration, want bool) bool {
+		for end := time.Now().Add(d); has() != want; time.Sleep(100 * time.Millisecond) {
+			if time.Now().After(end) {
+				return false
+			}
+		}
+		return true
+	}
+	for _, signal := range []syscall.Signal{syscall.SIGKILL, syscall.SIGTERM} {
+		cmd := exec.Command("ip", "netns", "exec", s.laptop, os.Args[0])
+		cmd.Env = append(os.Environ(), fmt.Sprintf("%s=%s %s %s", standInVariable, s.file("plan.json", string(sitefile.Write(p.site))), stalled, service))
+		if err := cmd.Start(); err != nil {
+			t.Fatal(err)
+		}
+		if !within(15*time.Second, true) {
+			t.Fatal("the address was not taken")
+		}
+		time.Sleep(10 * time.Second) // longer than it is taken for at once
+		if !has() {
+			t.Error("the address is gone while it is wanted")
+		}
+		cmd.Process.Signal(signal)
+		cmd.Wait()
+		if !within(12*time.Second, false) {
+			t.Errorf("after %v the laptop still has the address", signal)
 		}
 	}
 	// What a crash left is given back at the next start.

@@ -303,13 +303,15 @@ func runStandIn(text string) {
 	if err != nil {
 		panic(err)
 	}
-	p, err := afar.ParsePairing(pairing)
-	if err != nil {
-		panic(err)
-	}
-	far, err := afar.Reach(context.Background(), p)
-	if err != nil {
-		panic(err)
+	var far wire.FarEnd = stalledFar{}
+	if pairing != stalled {
+		p, err := afar.ParsePairing(pairing)
+		if err != nil {
+			panic(err)
+		}
+		if far, err = afar.Reach(context.Background(), p); err != nil {
+			panic(err)
+		}
 	}
 	reached, err := wire.StandIn(context.Background(), wire.Here{}, wire.Trial{Site: site.NewView(s), Far: far}, service, func(link string, a netip.Addr, taken bool) error {
 		fmt.Print(link, " ", a, " ", taken, "; ")
@@ -317,4 +319,14 @@ func runStandIn(text string) {
 	})
 	fmt.Println(reached, err)
 	os.Exit(0)
+}
+
+// stalled is the pairing text of a far end that never answers.
+const stalled = "stalled"
+
+type stalledFar struct{ wire.FarEnd }
+
+func (stalledFar) Try(ctx context.Context, _ []wire.Question, _ func(int, site.Heard)) error {
+	<-ctx.Done()
+	return ctx.Err()
 }

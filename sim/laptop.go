@@ -4,6 +4,7 @@ import (
 	"net"
 	"net/netip"
 	"sync"
+	"time"
 
 	"vestpin/wire"
 )
@@ -39,7 +40,7 @@ func (l *Laptop) isAway() bool {
 }
 
 // Take takes an address for the laptop, which answers there with what listens there.
-func (w *World) Take(_ wire.Link, a netip.Addr) error {
+func (w *World) Take(_ wire.Link, a netip.Addr, _ time.Duration, _ bool) error {
 	l := w.Laptop
 	if l == nil {
 		return wire.ErrNotPermitted

@@ -8,6 +8,7 @@ import (
 	"crypto/tls"
 	"crypto/x509"
 	"crypto/x509/pkix"
+	"encoding/binary"
 	"encoding/xml"
 	"fmt"
 	"html"
@@ -69,11 +70,11 @@ func (w *World) answers(body []byte, to netip.AddrPort) []datagram {
 			}
 		case 3702:
 			if len(h.Types) > 0 {
-				from(h, 3702, []byte(`<e:Envelope xmlns:e="http://www.w3.org/2003/05/soap-envelope" xmlns:d="http://schemas.xmlsoap.org/ws/2005/04/discovery"><e:Body><d:ProbeMatches><d:ProbeMatch><d:Types>x:`+strings.Join(h.Types, " x:")+`</d:Types></d:ProbeMatch></d:ProbeMatches></e:Body></e:Envelope>`))
+				from(h, 3702, []byte(`<e:Envelope xmlns:e="http://www.w3.org/2003/05/soap-envelope" xmlns:a="http://schemas.xmlsoap.org/ws/2004/08/addressing" xmlns:d="http://schemas.xmlsoap.org/ws/2005/04/discovery"><e:Header><a:RelatesTo>`+messageID(body)+`</a:RelatesTo></e:Header><e:Body><d:ProbeMatches><d:ProbeMatch><d:Types>x:`+strings.Join(h.Types, " x:")+`</d:Types></d:ProbeMatch></d:ProbeMatches></e:Body></e:Envelope>`))
 			}
 		case 137:
 			if h.NetBIOS != "" {
-				from(h, 137, frame.NetBIOS{Host: h.NetBIOS, Group: "WORKGROUP", MAC: h.MAC}.Body(1))
+				from(h, 137, frame.NetBIOS{Host: h.NetBIOS, Group: "WORKGROUP", MAC: h.MAC}.Body(binary.BigEndian.Uint16(append(body, 0, 0))))
 			}
 		case 5060:
 			for _, p := range h.Ports {
@@ -89,6 +90,13 @@ func (w *World) answers(body []byte, to netip.AddrPort) []datagram {
 		}
 	}
 	return out
+}
+
+// messageID gives the identifier of a probe of WS-Discovery.
+func messageID(body []byte) string {
+	_, after, _ := strings.Cut(string(body), "MessageID>")
+	id, _, _ := strings.Cut(after, "<")
+	return id
 }
 
 func (w *World) offers(body []byte) []datagram {

@@ -1,9 +1,12 @@
 package wire
 
 import (
+	"bytes"
 	"context"
+	"encoding/binary"
 	"fmt"
 	"io"
+	"math/rand/v2"
 	"net"
 	"net/http"
 	"net/netip"
@@ -55,7 +58,7 @@ func (s *survey) names(ctx context.Context) error {
 	}
 	var mu sync.Mutex
 	places := map[netip.Addr]string{} // where descriptions lie
-	ways := s.waysOfAsking(func(a netip.Addr, location string) {
+	ways := s.waysOfAsking(hosts, func(a netip.Addr, location string) {
 		mu.Lock()
 		defer mu.Unlock()
 		places[a] = location
@@ -92,7 +95,7 @@ func (s *survey) hosts() []netip.Addr {
 	return hosts
 }
 
-func (s *survey) waysOfAsking(place func(netip.Addr, string)) []asking {
+func (s *survey) waysOfAsking(hosts []netip.Addr, place func(netip.Addr, string)) []asking {
 	each := func(port uint16, body func(netip.Addr) []byte) func(Packets, []netip.Addr) {
 		return func(p Packets, hosts []netip.Addr) {
 			for _, a := range hosts {
@@ -108,32 +111,32 @@ func (s *survey) waysOfAsking(place func(netip.Addr, string)) []asking {
 			s.sight(sighting.Sighting{Address: a, Host: host, State: state, Traits: traits})
 		}
 	}
+	reversed, local, netBIOS, sip, snmp := newNumbers(hosts), newNumbers(hosts), newNumbers(hosts), newNumbers(hosts), newNumbers(hosts)
+	probe := fmt.Sprintf("00000000-0000-4000-8000-%012x", rand.Uint64()&0xffffffffffff)
 	reverse := func(p Packets, hosts []netip.Addr) {
-		for i, a := range hosts {
-			q := frame.AskDNS(uint16(i+1), true, frame.Question{Name: frame.ReverseName(a), Type: dnsmessage.TypePTR})
+		for _, a := range hosts {
+			q := frame.AskDNS(reversed.of[a], true, frame.Question{Name: frame.ReverseName(a), Type: dnsmessage.TypePTR})
 			for _, server := range s.resolvers() {
 				p.WriteToUDPAddrPort(q, netip.AddrPortFrom(server, 53))
 			}
 			time.Sleep(time.Second / time.Duration(s.plan.Rate) / 2)
 		}
 	}
-	dns := func(state string) func(netip.AddrPort, []byte) {
+	dns := func(state string, asked func(netip.AddrPort, uint16) bool) func(netip.AddrPort, []byte) {
 		return func(from netip.AddrPort, body []byte) {
-			if d, ok := frame.ParseDNS(body); ok && d.Response {
+			if d, ok := frame.ParseDNS(body); ok && d.Response && asked(from, d.ID) {
 				told(from.Addr(), d.HostOf(from.Addr()), state, d.Traits())
 			}
 		}
 	}
 	ways := []asking{
-		{"reverse DNS", 0, reverse, func(_ netip.AddrPort, body []byte) {
+		{"reverse DNS", 0, reverse, func(from netip.AddrPort, body []byte) {
 			d, ok := frame.ParseDNS(body)
-			if !ok || !d.Response {
+			if !ok || !d.Response || from.Port() != 53 || !slices.Contains(s.resolvers(), from.Addr()) {
 				return
 			}
-			for a := range s.found {
-				if host := d.HostOf(a); host != "" {
-					told(a, host, "reverse DNS", nil)
-				}
+			if a, asked := reversed.about(d.ID, from.Addr()); asked {
+				told(a, d.HostOf(a), "reverse DNS", nil)
 			}
 		}},
 		{"mDNS", 5353, func(p Packets, hosts []netip.Addr) {
@@ -149,12 +152,12 @@ func (s *survey) waysOfAsking(place func(netip.Addr, string)) []asking {
 				}
 				p.WriteToUDPAddrPort(frame.AskDNS(0, false, q...), groupMDNS)
 			}
-		}, dns("mdns")},
+		}, dns("mdns", func(from netip.AddrPort, _ uint16) bool { return from.Port() == 5353 })},
 		{"LLMNR", 0, each(5355, func(a netip.Addr) []byte {
-			return frame.AskDNS(1, false, frame.Question{Name: frame.ReverseName(a), Type: dnsmessage.TypePTR})
-		}), dns("llmnr")},
-		{"NetBIOS", 0, each(137, func(netip.Addr) []byte { return frame.AskNetBIOS(1) }), func(from netip.AddrPort, body []byte) {
-			if n, ok := frame.ParseNetBIOS(body); ok {
+			return frame.AskDNS(local.of[a], false, frame.Question{Name: frame.ReverseName(a), Type: dnsmessage.TypePTR})
+		}), dns("llmnr", func(from netip.AddrPort, id uint16) bool { return local.from(from, 5355, id) })},
+		{"NetBIOS", 0, each(137, func(a netip.Addr) []byte { return frame.AskNetBIOS(netBIOS.of[a]) }), func(from netip.AddrPort, body []byte) {
+			if n, ok := frame.ParseNetBIOS(body); ok && netBIOS.from(from, 137, binary.BigEndian.Uint16(body)) {
 				told(from.Addr(), n.Host, "netbios", nil)
 			}
 		}},
@@ -167,21 +170,21 @@ func (s *survey) waysOfAsking(place func(netip.Addr, string)) []asking {
 			}
 		}},
 		{"WS-Discovery", 0, func(p Packets, _ []netip.Addr) {
-			p.WriteToUDPAddrPort(frame.AskDiscovery(fmt.Sprintf("00000000-0000-4000-8000-%012x", time.Now().UnixNano()&0xffffffffffff)), groupWSD)
+			p.WriteToUDPAddrPort(frame.AskDiscovery(probe), groupWSD)
 		}, func(from netip.AddrPort, body []byte) {
-			if traits, ok := frame.ParseDiscovery(body); ok {
+			if traits, ok := frame.ParseDiscovery(body); ok && bytes.Contains(body, []byte(probe)) {
 				told(from.Addr(), "", "ws-discovery", traits)
 			}
 		}},
 	}
 	ways = append(ways, asking{"SIP", 0, each(5060, func(a netip.Addr) []byte { return []byte(sipOptions(a, "UDP")) }), func(from netip.AddrPort, body []byte) {
-		if traits := sipTraits(body); traits != nil {
+		if traits := sipTraits(body); traits != nil && sip.from(from, 5060, sip.of[from.Addr()]) {
 			told(from.Addr(), "", "answers on 5060/udp", frame.AddTrait(traits, site.TraitPort, "5060/udp"))
 		}
 	}})
 	if s.plan.Community != "" {
-		ways = append(ways, asking{"SNMP", 0, each(161, func(netip.Addr) []byte { return frame.AskSNMP(s.plan.Community, 1) }), func(from netip.AddrPort, body []byte) {
-			if m, ok := frame.ParseSNMP(body); ok && m.Response {
+		ways = append(ways, asking{"SNMP", 0, each(161, func(a netip.Addr) []byte { return frame.AskSNMP(s.plan.Community, int(snmp.of[a])) }), func(from netip.AddrPort, body []byte) {
+			if m, ok := frame.ParseSNMP(body); ok && m.Response && m.ID >= 0 && m.ID < 1<<16 && snmp.from(from, 161, uint16(m.ID)) {
 				told(from.Addr(), m.Name, "snmp", frame.AddTrait(nil, site.TraitDescription, m.Description))
 			}
 		}})

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"fmt"
+	"maps"
 	"net"
 	"net/netip"
 	"slices"
@@ -220,10 +221,17 @@ func slips(port, own uint16) []uint16 {
 
 // seen notes an address that the site was told to have outside.
 func (p *trial) seen(a netip.Addr, by site.AddressBy) {
+	if !reach.CanBeOutside(a.Unmap()) || here(a.Unmap(), p.on()) {
+		p.note("%s was told as the outside address, which can be none.", a)
+		return
+	}
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	p.out.Router.Told = append(slices.DeleteFunc(p.out.Router.Told, func(t site.ToldOutside) bool { return t.By == by }), site.ToldOutside{Address: a.Unmap(), By: by})
 }
+
+// on are the links of this computer at the site.
+func (p *trial) on() []Link { return slices.Collect(maps.Values(p.links)) }
 
 // wayOut learns the outside address from the far end's mirror, and who stands on the way
 // there.
@@ -329,10 +337,17 @@ func (p *trial) fromHere(ctx context.Context) {
 // hostOutside is what is dialled from elsewhere: what the name stands for, or the planned
 // address.
 func (p *trial) hostOutside() netip.Addr {
-	if len(p.out.Name.Points) > 0 {
-		return p.out.Name.Points[0]
+	links, _ := p.net.Links()
+	for _, a := range p.out.Name.Points {
+		if CanBeDialled(a, links) {
+			return a
+		}
+		p.note("The name stands for %s, at which nothing is tried from elsewhere.", a)
 	}
 	outer, _ := reach.Outermost(p.Site)
+	if !reach.CanBeOutside(outer.WAN.Address) {
+		return netip.Addr{}
+	}
 	return outer.WAN.Address
 }
 
@@ -343,12 +358,21 @@ func (p *trial) loop(ctx context.Context) {
 	if !ok {
 		return
 	}
-	host := outer.WAN.Address
+	host, odd := outer.WAN.Address, netip.Addr{}
 	for _, t := range p.out.Router.Told {
-		host = t.Address
+		if t.Address == outer.WAN.Address || CanBeDialled(t.Address, p.on()) {
+			host = t.Address
+		} else {
+			odd = t.Address
+		}
 	}
 	why := ""
 	switch {
+	case !host.IsValid() && odd.IsValid():
+		why = fmt.Sprintf("The router tells %s as its outside address, at which nothing of the site is.", odd)
+	case host.IsValid() && !reach.CanBeOutside(host):
+		why = "The outside address can be none."
+
 	case outer.LoopsBack == reach.NoLoopsBack:
 		why = "It is only tried from elsewhere: the router does not loop back."
 	case !host.IsValid():
@@ -478,6 +502,9 @@ func (p *trial) ownServers(ctx context.Context, resolver netip.Addr, name string
 			}
 			servers, _, _, _ := addressesOf(at)
 			for _, server := range servers[:min(len(servers), 2)] {
+				if !CanBeDialled(server, p.on()) {
+					continue
+				}
 				if own, err := p.resolve(ctx, server, name, dns.TypeA); err == nil && own.Authoritative {
 					points, _, _, _ := addressesOf(own)
 					return points

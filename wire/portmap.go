@@ -15,6 +15,7 @@ import (
 	"time"
 
 	"vestpin/core/ipv4"
+	"vestpin/core/reach"
 	"vestpin/core/site"
 	"vestpin/core/span"
 	"vestpin/frame"
@@ -90,6 +91,10 @@ func (a *askingRouter) speaks(by string, outside netip.Addr) {
 		a.told.Speaks = append(a.told.Speaks, by)
 	}
 	if !outside.IsValid() {
+		return
+	}
+	if !reach.CanBeOutside(outside) || a.link.Subnet().Contains(outside) {
+		a.told.Notes = append(a.told.Notes, fmt.Sprintf("it tells %s as its outside address by %s, which can be none", outside, by))
 		return
 	}
 	if a.told.Outside.IsValid() && a.told.Outside != outside {

@@ -32,6 +32,12 @@ func TestAskRouter(t *testing.T) {
 		{"it sends on", `{"outside":"203.0.113.47","behaves":"redirects","ports":[` + console + `]}`, "", "", []string{}, 0, false, "which is not followed"},
 		{"it answers for ever", `{"outside":"203.0.113.47","behaves":"endless","ports":[` + console + `]}`, "", "", []string{}, 0, false, "more than 65536 bytes"},
 		{"its list has no end", `{"outside":"203.0.113.47","behaves":"many","ports":[` + console + `]}`, "203.0.113.47", "upnp", []string{"upnp"}, wire.MostMappings, true, "the first are taken"},
+		{"it tells 127.0.0.1", `{"outside":"127.0.0.1","natPmp":true,"ports":[` + console + `]}`, "", "", []string{"nat-pmp", "upnp"}, 1, false, "it tells 127.0.0.1 as its outside address"},
+		{"it tells 169.254.9.9", `{"outside":"169.254.9.9","natPmp":true,"ports":[` + console + `]}`, "", "", []string{"nat-pmp", "upnp"}, 1, false, "it tells 169.254.9.9 as its outside address"},
+		{"it tells 224.0.0.251", `{"outside":"224.0.0.251","natPmp":true,"ports":[` + console + `]}`, "", "", []string{"nat-pmp", "upnp"}, 1, false, "it tells 224.0.0.251 as its outside address"},
+		{"it tells 10.48.16.20", `{"outside":"10.48.16.20","natPmp":true,"ports":[` + console + `]}`, "", "", []string{"nat-pmp", "upnp"}, 1, false, "it tells 10.48.16.20 as its outside address"},
+		{"it tells 255.255.255.255", `{"outside":"255.255.255.255","natPmp":true,"ports":[` + console + `]}`, "", "", []string{"nat-pmp", "upnp"}, 1, false, "it tells 255.255.255.255 as its outside address"},
+		{"it tells one behind another router", `{"outside":"192.168.0.9","natPmp":true,"ports":[` + console + `]}`, "192.168.0.9", "upnp", []string{"nat-pmp", "upnp"}, 1, false, ""},
 		{"nonsense in it", `{"outside":"203.0.113.47","ports":[` + console + `,{"name":"x","protocol":"ICMP","outside":1,"address":"10.48.16.4","inside":1},{"name":"y","protocol":"TCP","outside":70000,"address":"10.48.16.4","inside":1}]}`, "203.0.113.47", "upnp", []string{"upnp"}, 1, false, "mapping 2 is not understood"},
 	} {
 		t.Run(c.what, func(t *testing.T) {

@@ -17,10 +17,36 @@ import (
 	"vestpin/frame"
 )
 
-// Taker takes an address on a link for this computer, beside its own, and gives it back.
+// Taker takes an address on a link for this computer, beside its own, and gives it back. It is taken for so
+// long and no longer, whatever becomes of this program; anew lengthens the time of one that it took.
 type Taker interface {
-	Take(l Link, a netip.Addr) error
+	Take(l Link, a netip.Addr, lasts time.Duration, anew bool) error
 	Give(link string, a netip.Addr) error
+}
+
+// An address is taken for so long, and taken anew so often while it is wanted.
+const (
+	takenFor = 8 * time.Second
+	takeAnew = 2 * time.Second
+)
+
+// holding takes an address anew until it is stopped.
+func holding(t Taker, l Link, a netip.Addr) (stop func()) {
+	ended, done := make(chan struct{}), make(chan struct{})
+	go func() {
+		defer close(done)
+		for {
+			select {
+			case <-ended:
+				return
+			case <-time.After(takeAnew):
+				if t.Take(l, a, takenFor, true) != nil {
+					return // it goes by itself
+				}
+			}
+		}
+	}()
+	return func() { close(ended); <-done }
 }
 
 // StandIn takes the planned address of a service's device for a moment, answers on its port,
@@ -69,10 +95,12 @@ func StandIn(ctx context.Context, n Network, t Trial, service string, keep func(
 	if err := keep(l.Name, address, true); err != nil {
 		return false, err
 	}
-	if err := taker.Take(l, address); err != nil {
+	if err := taker.Take(l, address, takenFor, false); err != nil {
 		return false, errors.Join(err, keep(l.Name, address, false))
 	}
+	stop := holding(taker, l, address)
 	reached, err := standing(ctx, n, t.Far, l, netip.AddrPortFrom(address, uint16(entries[i].Inside)), uint16(entries[i].Outside.Lo))
+	stop()
 	if gave := taker.Give(l.Name, address); gave != nil {
 		return reached, errors.Join(err, gave) // it is kept that it is to be given back
 	}

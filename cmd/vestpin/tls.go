@@ -64,7 +64,7 @@ func makeCertificate(dir, certFile, keyFile string) error {
 	if err := os.MkdirAll(dir, 0o700); err != nil {
 		return err
 	}
-	key, err := ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
+	key, err := ownKey(keyFile)
 	if err != nil {
 		return err
 	}
@@ -92,6 +92,20 @@ func makeCertificate(dir, certFile, keyFile string) error {
 	return errors.Join(
 		os.WriteFile(keyFile, pem.EncodeToMemory(&pem.Block{Type: "PRIVATE KEY", Bytes: secret}), 0o600),
 		os.WriteFile(certFile, pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: der}), 0o600))
+}
+
+// ownKey is the key that was made once; it stays when a certificate with other addresses is made.
+func ownKey(keyFile string) (*ecdsa.PrivateKey, error) {
+	if data, err := os.ReadFile(keyFile); err == nil {
+		if block, _ := pem.Decode(data); block != nil {
+			if key, err := x509.ParsePKCS8PrivateKey(block.Bytes); err == nil {
+				if own, ok := key.(*ecdsa.PrivateKey); ok {
+					return own, nil
+				}
+			}
+		}
+	}
+	return ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
 }
 
 // ownAddresses are the IPv4 addresses at which others reach this computer.

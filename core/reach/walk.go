@@ -184,3 +184,9 @@ func join(out []Stretch, s Stretch) []Stretch {
 	}
 	return append(out, s)
 }
+
+// CanBeOutside passes addresses that a router can have on the side of its provider: no loopback, link-local,
+// multicast or reserved one (RFC 6890). A private one can stand there behind another router.
+func CanBeOutside(a netip.Addr) bool {
+	return a.Is4() && !a.IsLoopback() && !a.IsLinkLocalUnicast() && !a.IsMulticast() && !a.IsUnspecified() && a.As4()[0] != 0 && a.As4()[0] < 240
+}
