@@ -8,8 +8,8 @@ import (
 	"encoding/json"
 	"io"
 	"log/slog"
-	"net"
 	"net/http"
+	"net/netip"
 	"strings"
 	"sync"
 	"time"
@@ -26,16 +26,17 @@ const (
 	mostGuests = 1000 // sessions that are remembered; the one used longest ago goes first
 )
 
-// How fast passphrases may be tried: by one address, by all that were wrong before,
-// and by all that were not. Whoever is over it waits, and nobody is shut out: those
-// who know the passphrase get in a little later, and are not asked again.
+// How fast passphrases may be tried from one address, of IPv6 from one network of 64 bits, which one host
+// has to itself. Whoever is over it waits. An address is held back for its own tries alone, so that nobody can
+// keep out those who know the passphrase; while many are wrong from many addresses, each has
+// one try and then waits longer.
 const (
 	triesAtOnce = 5
 	eachTry     = 3 * time.Second
-	wrongBefore = 1 // a second, all together
-	fresh       = 5
 	longestWait = 20 * time.Second
 	mostTriers  = 10000 // addresses that are told apart
+	manyWrong   = 50    // in a minute
+	eachOfMany  = 15 * time.Second
 )
 
 // gate asks for the passphrase once, and knows those who gave it by their cookie.
@@ -45,10 +46,15 @@ type gate struct {
 	clock  func() time.Time
 
 	mu     sync.Mutex
-	guests map[string]time.Time // by the digest of the cookie: when it was used last
+	guests map[string]*guest // by the digest of the cookie
 	triers map[string]*trier
-	fresh  *rate.Limiter
-	wrong  *rate.Limiter
+	wrongs []time.Time // when the last were wrong
+}
+
+// guest is who has a session.
+type guest struct {
+	last  time.Time     // when it was used
+	ended chan struct{} // closed when it ends
 }
 
 // trier is an address from which passphrases were tried.
@@ -60,8 +66,7 @@ type trier struct {
 
 func newGate(passphrase string, secure bool) *gate {
 	return &gate{
-		want: sha256.Sum256([]byte(passphrase)), secure: secure, clock: time.Now, guests: map[string]time.Time{}, triers: map[string]*trier{},
-		fresh: rate.NewLimiter(fresh, 20), wrong: rate.NewLimiter(wrongBefore, 10),
+		want: sha256.Sum256([]byte(passphrase)), secure: secure, clock: time.Now, guests: map[string]*guest{}, triers: map[string]*trier{},
 	}
 }
 
@@ -76,10 +81,19 @@ func (g *gate) check(c *gin.Context) {
 		c.Next()
 		return
 	}
-	if cookie, err := c.Cookie(cookieName); err != nil || !g.knows(cookie) {
+	cookie, err := c.Cookie(cookieName)
+	var who *guest
+	if err == nil {
+		who = g.knows(cookie)
+	}
+	if who == nil {
 		problem(c, http.StatusUnauthorized, "The passphrase is needed.")
 		return
 	}
+	if welcome, ok := c.Request.Context().Value(knownKey{}).(func()); ok {
+		welcome()
+	}
+	c.Set(guestKey, who)
 	c.Next()
 }
 
@@ -88,17 +102,64 @@ func digest(cookie string) string {
 	return string(sum[:])
 }
 
-func (g *gate) knows(cookie string) bool {
+// guestKey is under what a request knows whose it is.
+const guestKey = "guest"
+
+type knownKey struct{}
+
+// WithWelcome gives requests of a connection what is called when one of them brings a session.
+func WithWelcome(ctx context.Context, welcome func()) context.Context {
+	return context.WithValue(ctx, knownKey{}, welcome)
+}
+
+// knows gives the guest of a cookie, nil for none.
+func (g *gate) knows(cookie string) *guest {
 	g.mu.Lock()
 	defer g.mu.Unlock()
 	key, now := digest(cookie), g.clock()
-	last, ok := g.guests[key]
-	if !ok || now.Sub(last) > goodFor {
-		delete(g.guests, key)
-		return false
+	who := g.guests[key]
+	if who == nil {
+		return nil
 	}
-	g.guests[key] = now
-	return true
+	if age := now.Sub(who.last); age > goodFor || age < -goodFor { // the clock may have been set
+		g.end(key)
+		return nil
+	}
+	who.last = now
+	return who
+}
+
+// over reports whether a session has ended, also by its age.
+func (g *gate) over(who *guest) bool {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	select {
+	case <-who.ended:
+		return true
+	default:
+		return g.clock().Sub(who.last) > goodFor
+	}
+}
+
+// end ends a session; the lock is held.
+func (g *gate) end(key string) {
+	if who := g.guests[key]; who != nil {
+		close(who.ended)
+		delete(g.guests, key)
+	}
+}
+
+// placeOf is what tries are counted by: an address, of IPv6 its network of 64 bits.
+func placeOf(remote string) string {
+	at, err := netip.ParseAddrPort(remote)
+	if err != nil {
+		return remote
+	}
+	if a := at.Addr().Unmap(); a.Is4() {
+		return a.String()
+	}
+	p, _ := at.Addr().WithZone("").Prefix(64)
+	return p.String()
 }
 
 // logIn begins a session for who gives the passphrase.
@@ -114,7 +175,7 @@ func (g *gate) logIn(c *gin.Context) {
 		problem(c, http.StatusUnprocessableEntity, `Want {"passphrase": "…"}.`)
 		return
 	}
-	from, _, _ := net.SplitHostPort(c.Request.RemoteAddr)
+	from := placeOf(c.Request.RemoteAddr)
 	if err := g.wait(c.Request.Context(), from); err != nil {
 		c.Header("Retry-After", "30")
 		problem(c, http.StatusTooManyRequests, "Too many passphrases were tried. Wait half a minute, then try again.")
@@ -137,16 +198,20 @@ func (g *gate) logIn(c *gin.Context) {
 func (g *gate) logOut(c *gin.Context) {
 	if cookie, err := c.Cookie(cookieName); err == nil {
 		g.mu.Lock()
-		delete(g.guests, digest(cookie))
+		g.end(digest(cookie))
 		g.mu.Unlock()
 	}
 	http.SetCookie(c.Writer, &http.Cookie{Name: cookieName, Path: "/", HttpOnly: true, Secure: g.secure, SameSite: http.SameSiteStrictMode, MaxAge: -1})
 	c.Status(http.StatusNoContent)
 }
 
-// wait holds a try back until its address, and all together, may try again.
+// wait holds a try back until its address may try again.
 func (g *gate) wait(ctx context.Context, from string) error {
 	g.mu.Lock()
+	now := g.clock()
+	for len(g.wrongs) > 0 && now.Sub(g.wrongs[0]) > time.Minute {
+		g.wrongs = g.wrongs[1:]
+	}
 	t := g.triers[from]
 	if t == nil {
 		if len(g.triers) >= mostTriers {
@@ -155,34 +220,36 @@ func (g *gate) wait(ctx context.Context, from string) error {
 		t = &trier{limit: rate.NewLimiter(rate.Every(eachTry), triesAtOnce)}
 		g.triers[from] = t
 	}
-	t.last = g.clock()
-	all := g.fresh
-	if t.wrong >= triesAtOnce {
-		all = g.wrong
+	if len(g.wrongs) >= manyWrong {
+		t.limit.SetBurst(1)
+		t.limit.SetLimit(rate.Every(eachOfMany))
 	}
+	t.last = now
 	g.mu.Unlock()
 	ctx, cancel := context.WithTimeout(ctx, longestWait)
 	defer cancel()
-	if err := t.limit.Wait(ctx); err != nil {
-		return err
-	}
-	return all.Wait(ctx)
+	return t.limit.Wait(ctx)
 }
 
 // forgetOldest makes room for another.
-func forgetOldest[T any](all map[string]T, last func(T) time.Time) {
-	oldest := ""
+func forgetOldest[T any](all map[string]T, last func(T) time.Time) { delete(all, oldest(all, last)) }
+
+// oldest is the key of what was used longest ago.
+func oldest[T any](all map[string]T, last func(T) time.Time) (found string) {
 	for key, v := range all {
-		if oldest == "" || last(v).Before(last(all[oldest])) {
-			oldest = key
+		if found == "" || last(v).Before(last(all[found])) {
+			found = key
 		}
 	}
-	delete(all, oldest)
+	return found
 }
 
 func (g *gate) noteWrong(from string) int {
 	g.mu.Lock()
 	defer g.mu.Unlock()
+	if g.wrongs = append(g.wrongs, g.clock()); len(g.wrongs) > 2*manyWrong {
+		g.wrongs = g.wrongs[manyWrong:]
+	}
 	t := g.triers[from]
 	if t == nil {
 		return 0
@@ -196,7 +263,7 @@ func (g *gate) welcome(cookie, from string) {
 	defer g.mu.Unlock()
 	delete(g.triers, from)
 	if len(g.guests) >= mostGuests {
-		forgetOldest(g.guests, func(last time.Time) time.Time { return last })
+		g.end(oldest(g.guests, func(who *guest) time.Time { return who.last }))
 	}
-	g.guests[digest(cookie)] = g.clock()
+	g.guests[digest(cookie)] = &guest{g.clock(), make(chan struct{})}
 }

@@ -110,6 +110,12 @@ func (s *server) events(c *gin.Context) {
 		return
 	}
 	defer stop()
+	var ended chan struct{}
+	over := func() bool { return false }
+	if who, ok := c.Get(guestKey); ok { // they end with their session
+		ended = who.(*guest).ended
+		over = func() bool { return s.gate.over(who.(*guest)) }
+	}
 	c.Header("Content-Type", "text/event-stream")
 	c.Header("Cache-Control", "no-store")
 	c.Writer.WriteHeaderNow()
@@ -122,12 +128,17 @@ func (s *server) events(c *gin.Context) {
 			return false
 		case <-s.closing:
 			return false
+		case <-ended:
+			return false
 		case <-l.ready:
 			for _, n := range l.take() {
 				data, _ := json.Marshal(n)
 				fmt.Fprintf(w, "data: %s\n\n", data)
 			}
 		case <-beat.C:
+			if over() {
+				return false
+			}
 			io.WriteString(w, ": still here\n\n")
 		}
 		return true

@@ -66,6 +66,7 @@ type Reach struct {
 
 type server struct {
 	reach   Reach
+	gate    *gate // nil where everybody may come
 	store   *store.Store
 	hub     hub
 	closing chan struct{}
@@ -108,6 +109,7 @@ func New(st *store.Store, o Options) Server {
 	}), guard(o.Hosts))
 	if o.Passphrase != "" {
 		g := newGate(o.Passphrase, o.Secure)
+		s.gate = g
 		r.Use(g.check)
 		r.POST(sessionPath, g.logIn)
 		r.DELETE(sessionPath, g.logOut)

@@ -3,6 +3,7 @@
 package write
 
 import (
+	"bytes"
 	"fmt"
 	"io"
 	"net/netip"
@@ -54,6 +55,15 @@ func (t Target) OfRouter() bool { return t.writeOne != nil }
 // faces the provider where none is. Its errors name the router that is none, or what does
 // not fit.
 func (t Target) Write(w io.Writer, s site.Site, router string) error {
+	var b bytes.Buffer
+	if err := t.writeWhole(&b, s, router); err != nil {
+		return err
+	}
+	_, err := io.WriteString(w, cell.Plain(b.String()))
+	return err
+}
+
+func (t Target) writeWhole(w io.Writer, s site.Site, router string) error {
 	v := site.NewView(s)
 	if !t.OfRouter() {
 		return t.write(w, v)

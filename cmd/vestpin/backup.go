@@ -8,6 +8,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"vestpin/core/cell"
 	"vestpin/store"
 )
 
@@ -32,7 +33,7 @@ func onDatabase(c *cobra.Command, do func(ctx context.Context, st *store.Store, 
 		if err != nil {
 			return err
 		}
-		fmt.Println(says)
+		fmt.Println(cell.Plain(says))
 		return nil
 	}
 	c.Flags().StringVar(&db, "db", "", "the database file; in the user's data directory if absent")

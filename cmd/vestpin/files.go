@@ -1,6 +1,7 @@
 package main
 
 import (
+	"bytes"
 	"encoding/json"
 	"fmt"
 	"io"
@@ -10,6 +11,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"vestpin/core/cell"
 	"vestpin/core/form"
 	"vestpin/core/ipv4"
 	"vestpin/core/reach"
@@ -60,10 +62,15 @@ func loadSite(name string) (site.Site, error) {
 
 // output prints JSON, indented.
 func output(v any) error {
-	enc := json.NewEncoder(os.Stdout)
+	var b bytes.Buffer
+	enc := json.NewEncoder(&b)
 	enc.SetIndent("", "  ")
 	enc.SetEscapeHTML(false)
-	return enc.Encode(v)
+	if err := enc.Encode(v); err != nil {
+		return err
+	}
+	_, err := os.Stdout.Write(cell.Escaped(b.Bytes()))
+	return err
 }
 
 // clock tells on standard error what took how long, if it is asked to.

@@ -9,6 +9,8 @@ import (
 	"strings"
 
 	"github.com/spf13/cobra"
+
+	"vestpin/core/cell"
 )
 
 // errAnswerNo says that all went well and the answer is "no": exit status 1.
@@ -25,7 +27,7 @@ func main() {
 	case errors.Is(err, errAnswerNo):
 		os.Exit(1)
 	default:
-		fmt.Fprintln(os.Stderr, "vestpin: "+oneLine(err.Error()))
+		fmt.Fprintln(os.Stderr, "vestpin: "+oneLine(cell.Plain(err.Error())))
 		os.Exit(2)
 	}
 }

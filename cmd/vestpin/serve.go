@@ -18,7 +18,6 @@ import (
 
 	"github.com/skip2/go-qrcode"
 	"github.com/spf13/cobra"
-	"golang.org/x/net/netutil"
 
 	"vestpin/demo"
 	"vestpin/server"
@@ -194,7 +193,8 @@ func run(st *store.Store, l listening, o server.Options, dir string) error {
 			o.Hosts[i] = net.JoinHostPort(h, port)
 		}
 	}
-	listener = netutil.LimitListener(listener, mostConnections)
+	door := server.NewDoor(listener, mostConnections)
+	listener = door
 	scheme := "http"
 	if o.Secure {
 		cert, fingerprint, err := certificate(dir, l.cert, l.key)
@@ -207,6 +207,7 @@ func run(st *store.Store, l listening, o server.Options, dir string) error {
 	}
 	handler := server.New(st, o)
 	srv := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 32 << 10}
+	door.Watch(srv)
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
 	failed := make(chan error, 1)

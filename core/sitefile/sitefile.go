@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"unicode/utf8"
 
+	"vestpin/core/cell"
 	"vestpin/core/site"
 	"vestpin/core/strict"
 )
@@ -46,5 +47,5 @@ func Write(s site.Site) []byte {
 	if err := enc.Encode(file{Format, s.Whole()}); err != nil {
 		panic(err) // a Site holds nothing that JSON cannot
 	}
-	return b.Bytes()
+	return cell.Escaped(b.Bytes())
 }

@@ -3,8 +3,13 @@ import { api, must, Refused } from "./client";
 
 /** wantedBefore is the address of the page that was asked for first. */
 export function wantedBefore(): string {
-  const to = new URLSearchParams(window.location.search).get("to") ?? "/";
-  return /^\/(?!\/)/.test(to) ? to : "/";
+  const here = window.location;
+  try {
+    const to = new URL(new URLSearchParams(here.search).get("to") ?? "/", here.origin);
+    return to.origin === here.origin ? to.pathname + to.search + to.hash : "/";
+  } catch {
+    return "/"; // it is no address
+  }
 }
 
 /** logIn begins a session; the browser keeps its cookie. */
