@@ -72,6 +72,7 @@ type server struct {
 	closing chan struct{}
 	working chan struct{} // holds what works at length
 	uploads chan struct{} // holds those who send evidence
+	large   chan struct{} // holds those whose bodies are large
 	backups chan struct{} // holds those who fetch a backup, or send one
 	answers answers
 	mu      sync.Mutex
@@ -88,7 +89,7 @@ func New(st *store.Store, o Options) Server {
 	gin.SetMode(gin.ReleaseMode)
 	huma.DefaultArrayNullable = false
 	huma.NewError = plainProblem
-	s := &server{store: st, reach: Reach{append([]string{}, o.Reach.Addresses...), o.Reach.Fingerprint}, closing: make(chan struct{}), working: make(chan struct{}, max(1, runtime.GOMAXPROCS(0)-1)), uploads: make(chan struct{}, mostUploads), backups: make(chan struct{}, mostBackups), runs: map[string]*run{}, checks: map[string]*checking{}, atWork: map[string]time.Time{}, far: o.Far, network: o.Network, makers: maker.Shipped}
+	s := &server{store: st, reach: Reach{append([]string{}, o.Reach.Addresses...), o.Reach.Fingerprint}, closing: make(chan struct{}), working: make(chan struct{}, max(1, runtime.GOMAXPROCS(0)-1)), uploads: make(chan struct{}, mostUploads), large: make(chan struct{}, mostLarge), backups: make(chan struct{}, mostBackups), runs: map[string]*run{}, checks: map[string]*checking{}, atWork: map[string]time.Time{}, far: o.Far, network: o.Network, makers: maker.Shipped}
 	if o.Makers != nil {
 		s.makers = func() *maker.Registry { return o.Makers }
 	}
@@ -114,6 +115,7 @@ func New(st *store.Store, o Options) Server {
 		r.POST(sessionPath, g.logIn)
 		r.DELETE(sessionPath, g.logOut)
 	}
+	r.Use(s.largeInTurn)
 	api := humagin.New(r, config())
 	s.routes(api)
 	r.GET("/api/events", s.events)

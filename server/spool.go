@@ -6,7 +6,10 @@ import (
 	"net/http"
 	"os"
 	"path/filepath"
+	"strings"
 	"time"
+
+	"github.com/gin-gonic/gin"
 
 	"vestpin/read"
 )
@@ -77,6 +80,29 @@ const (
 	mostUploads = 8
 	mostBackups = 2
 )
+
+// Bodies of more bytes than this cost many times their size once they are understood; of those, how many are
+// worked on at once.
+const (
+	largeBody = 1 << 20
+	mostLarge = 3
+)
+
+// largeInTurn lets few requests with a large body through at once; the others wait, unread.
+func (s *server) largeInTurn(c *gin.Context) {
+	path := c.Request.URL.Path
+	if n := c.Request.ContentLength; n >= 0 && n <= largeBody || strings.HasSuffix(path, evidencePath) || path == restorePath {
+		c.Next() // those that take files have turns of their own
+		return
+	}
+	select {
+	case s.large <- struct{}{}:
+		defer func() { <-s.large }()
+		c.Next()
+	case <-c.Request.Context().Done():
+		c.Abort()
+	}
+}
 
 // sendAll sends a file piece by piece; who takes none for long is left.
 func sendAll(w http.ResponseWriter, f spooled) {

@@ -155,6 +155,9 @@ func (p *planner) place(w *wish, wy way, used sockets) ([]site.Forward, bool) {
 	return out, true
 }
 
+// noneTaken is a list of ports in which nothing is taken.
+var noneTaken [65536]int32
+
 // fresh picks free outside ports: for a single one the digits of the device
 // port and the end of the address, else the lowest from 10001 up, or, where none is there,
 // the lowest below.
@@ -188,17 +191,24 @@ func (p *planner) fresh(w *wish, wy way, used sockets) (span.Ports, bool) {
 			return span.Port(n), true
 		}
 	}
+	first := &noneTaken // looked at by itself, since most ports of a full site are taken there
+	if len(lists) > 0 {
+		first, lists = lists[0], lists[1:]
+	}
 	// From 10001 up, then from where no program of a computer is, then from the bottom.
+	last, need := 65535, ports.Len()
 	for _, from := range []int{10001, 1024, 1} {
-		row, need := 0, ports.Len()
-		for n := from; n <= 65535; n++ {
-			if row++; !isFree(n) {
+		row := 0
+		for n := from; n <= min(last, 65535); n++ {
+			if first[n] > 0 || !isFree(n) {
 				row = 0
+				continue
 			}
-			if row == need {
+			if row++; row == need {
 				return span.PortList(span.Run{Lo: uint32(n - need + 1), Hi: uint32(n)}), true
 			}
 		}
+		last = from + need - 2 // what begins above was looked at
 	}
 	return span.Ports{}, false
 }

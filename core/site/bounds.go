@@ -13,6 +13,12 @@ const (
 
 	LongestSeparator = 10
 
+	// Regular expressions of kinds: characters, and the steps of one and of all, each
+	// repetition written out.
+	LongestExpression = 300
+	MostSteps         = 1000
+	MostAllSteps      = 30_000
+
 	// Things of a site.
 	MostNetworks = 96 // one behind each router, and some more
 	MostRouters  = 64

@@ -91,6 +91,7 @@ type checker struct {
 	networks map[string]Network
 	routers  map[string]Router
 	ids      map[string]bool
+	steps    *int // of the regular expressions so far
 }
 
 func (c checker) id(at *strict.Path, kind, id string) error {

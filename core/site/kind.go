@@ -1,7 +1,9 @@
 package site
 
 import (
+	"fmt"
 	"regexp"
+	"regexp/syntax"
 	"slices"
 
 	"vestpin/core/span"
@@ -98,7 +100,7 @@ func CheckKinds(root string, kinds []Kind) error {
 }
 
 func checkKinds(at *strict.Path, kinds []Kind) error {
-	c := checker{ids: map[string]bool{}}
+	c := checker{ids: map[string]bool{}, steps: new(int)}
 	return firstOf(
 		CheckMost(at, len(kinds), MostOwnKinds),
 		each(at, kinds, func(at *strict.Path, k Kind) error { return c.kind(at, k) }),
@@ -112,9 +114,9 @@ func (c checker) kind(at *strict.Path, k Kind) error {
 		CheckMost(at.Field("services"), len(k.Services), MostOfKind), CheckMost(at.Field("purposes"), len(k.Purposes), MostOfKind),
 		CheckMost(at.Field("also"), len(k.Also), MostOfKind), CheckMost(at.Field("traits"), len(k.Traits), MostOfKind),
 		each(at.Field("also"), k.Also, func(at *strict.Path, w string) error { return checkName(at, w, LongestName) }),
-		checkExpression(at.Field("words"), k.Words),
+		c.expression(at.Field("words"), k.Words),
 		each(at.Field("traits"), k.Traits, func(at *strict.Path, t KindTrait) error {
-			return firstOf(checkName(at.Field("trait"), t.Trait, LongestName), checkExpression(at.Field("is"), t.Is))
+			return firstOf(checkName(at.Field("trait"), t.Trait, LongestName), c.expression(at.Field("is"), t.Is))
 		}),
 		each(at.Field("services"), k.Services, func(at *strict.Path, s KindService) error { return of.kindService(at, s) }),
 		each(at.Field("purposes"), k.Purposes, func(at *strict.Path, p Purpose) error {
@@ -154,11 +156,35 @@ func (c checker) kindService(at *strict.Path, s KindService) error {
 	)
 }
 
-func checkExpression(at *strict.Path, text string) error {
-	if _, err := Expression(text); err != nil || len(text) > LongestNote {
-		return at.Refuse(text, "a regular expression of at most 300 characters")
+// expression looks at one, and counts what all of them come to.
+func (c checker) expression(at *strict.Path, text string) error {
+	if len(text) > LongestExpression {
+		return at.Refuse(text, fmt.Sprintf("a regular expression of at most %d characters", LongestExpression))
+	}
+	tree, err := syntax.Parse("(?i)"+text, syntax.Perl)
+	if err != nil {
+		return at.Refuse(text, "a regular expression")
+	}
+	steps := stepsOf(tree)
+	if steps > MostSteps {
+		return at.Refuse(text, fmt.Sprintf("a regular expression that repeats less: of at most %d steps", MostSteps))
+	}
+	if *c.steps += steps; *c.steps > MostAllSteps {
+		return at.Refuse(text, fmt.Sprintf("regular expressions of at most %d steps together", MostAllSteps))
 	}
 	return nil
+}
+
+// stepsOf is about how many steps an expression comes to when what it repeats is written out.
+func stepsOf(r *syntax.Regexp) int {
+	n := 1 + len(r.Rune)/2
+	for _, s := range r.Sub {
+		n = min(n+stepsOf(s), MostAllSteps+1)
+	}
+	if r.Op == syntax.OpRepeat {
+		n *= max(r.Min, r.Max, 1)
+	}
+	return min(n, MostAllSteps+1)
 }
 
 // Whole gives the kind with every list Present, and every word that an absent one stands
