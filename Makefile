@@ -61,8 +61,9 @@ test: tools build lint
 	VESTPIN_BROWSER=require go test -p 1 -timeout 20m $$(go list ./... | grep -v vestpin/core)  # one after the other: the browser and the figures want the machine to themselves
 	@for f in $(FUZZ); do go test -run '^$$' -fuzz "^$${f#*:}$$" -fuzztime 5s -fuzzminimizetime 10x ./$${f%:*} || exit 1; done
 
-# The storms of the tests, for ten minutes.
+# The storms of the tests, for ten minutes, and each reader fuzzed for one.
 storm: build
+	@for f in $(FUZZ); do go test -run '^$$' -fuzz "^$${f#*:}$$" -fuzztime 60s -fuzzminimizetime 10x ./$${f%:*} || exit 1; done
 	go test -count=1 -v -timeout 25m -run 'TestFiftyClients|TestKilledInAStorm' ./e2e -storm 10m
 
 dev: web/src/api/schema.d.ts

@@ -585,6 +585,10 @@ func (r *reader) line(kinds []kind, number int, raw string, blank bool) {
 		r.take(number)
 		return
 	}
+	if len(raw) > longest { // it is no line of anything
+		r.unread(line{number: number, text: raw})
+		return
+	}
 	l := scan(number, raw)
 	if len(l.macs) == 0 && len(raw) < longest && strings.Count(raw, " ") > 4 && spacedMAC.MatchString(raw+"\n") {
 		l = scan(number, strings.TrimSuffix(spacedMAC.ReplaceAllStringFunc(raw+"\n", func(m string) string {

@@ -8,6 +8,7 @@ import (
 	"reflect"
 	"strings"
 	"testing"
+	"time"
 )
 
 // line writes a sighting in short.
@@ -154,7 +155,11 @@ func FuzzText(f *testing.F) {
 	}
 	f.Add([]byte("[14.05.24, 09:12:03] Ana: \n"))
 	f.Fuzz(func(t *testing.T, data []byte) {
+		begin := time.Now()
 		r, err := Text("x", "", data)
+		if took := time.Since(begin); took > 3*time.Second+time.Duration(len(data))*5*time.Microsecond { // also on a machine that does much besides
+			t.Errorf("%d bytes took %v", len(data), took)
+		}
 		if err != nil {
 			return
 		}

@@ -32,7 +32,8 @@ const (
 	longestWord   = 64 << 10
 	mostBytes     = 4 << 30
 	mostSites     = 10_000
-	mostUnindexed = 200 // sites that are read one by one where pages are damaged
+	mostParts     = 60_000 // of a site: its devices, forwards, steps and all else
+	mostUnindexed = 200    // sites that are read one by one where pages are damaged
 )
 
 // ofThisComputer are tables of what holds for one computer alone, which no backup brings.
@@ -391,6 +392,14 @@ func (c *copying) sites(ctx context.Context) (whole []string, err error) {
 		}
 		if !siteID.MatchString(id) {
 			c.damaged[cutID(id)] = "its id is none"
+			continue
+		}
+		var parts int
+		if err := c.own.QueryRowContext(ctx, `SELECT count(*) FROM parts WHERE site = ?`, id).Scan(&parts); err != nil {
+			return nil, explain(err)
+		}
+		if parts > mostParts {
+			c.damaged[id] = fmt.Sprintf("it has %d parts, and no site has more than %d", parts, mostParts)
 			continue
 		}
 		_, err := load(ctx, c.own, id)
