@@ -694,11 +694,9 @@ func (p *pager) leaves(n *html.Node) (out []leaf) {
 			if c == first {
 				continue
 			}
-			key := c.Data
+			key := "#"
 			if c.Type == html.ElementNode {
 				key = p.kindOf(c)
-			} else {
-				key = "#"
 			}
 			nth[key]++
 			if runTogether(c) {

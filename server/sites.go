@@ -243,15 +243,15 @@ func (s *server) takeBackup(c *gin.Context) {
 	}
 	s.answers.forgetAll()
 	s.hub.tell(news{Version: -1})
-	c.JSON(http.StatusOK, gin.H{"before": before, "lost": append([]string{}, prepared.Lost...)})
+	c.JSON(http.StatusOK, gin.H{"before": before, "lost": store.Named(prepared.Lost)})
 }
 
 // partly says that a damaged backup can be taken in part, where it can.
 func partly(e *store.DamagedBackupError) []gin.H {
-	if len(e.Whole) == 0 {
+	if e.Whole == 0 {
 		return []gin.H{}
 	}
-	return []gin.H{{"location": "damaged", "message": fmt.Sprintf("%d sites are whole.", len(e.Whole))}}
+	return []gin.H{{"location": "damaged", "message": fmt.Sprintf("%d sites are whole.", e.Whole)}}
 }
 
 // notRestored says why a backup was not taken.

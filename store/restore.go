@@ -1,6 +1,7 @@
 package store
 
 import (
+	"cmp"
 	"context"
 	"database/sql"
 	"encoding/json"
@@ -44,33 +45,49 @@ type NoBackupError struct{ Why string }
 
 func (e *NoBackupError) Error() string { return "the file is no backup of Vest Pin: " + e.Why }
 
-// DamagedBackupError says which sites of a backup are whole, and which are not and why.
+// DamagedBackupError says how many sites of a backup are whole, and which are not and why.
 type DamagedBackupError struct {
-	Whole   []string
-	Damaged []string // each with the reason
-	More    int      // damaged ones that are not listed
+	Whole   int
+	Damaged []Lost
 }
+
+// Lost is a site that is not whole.
+type Lost struct{ Name, Why string }
 
 func (e *DamagedBackupError) Error() string {
-	says := fmt.Sprintf("the backup is damaged: %s", strings.Join(e.Damaged, "; "))
-	if e.More > 0 {
-		says += fmt.Sprintf("; and %d more", e.More)
+	are := "are"
+	if len(e.Damaged) == 1 {
+		are = "is"
 	}
-	if len(e.Whole) == 0 {
-		return says + "; no site of it is whole"
+	says := fmt.Sprintf("%d of the %d sites in the backup %s damaged: %s (%s)", len(e.Damaged), len(e.Damaged)+e.Whole, are, Named(e.Damaged), e.Damaged[0].Why)
+	if e.Whole == 0 {
+		return says
 	}
-	return fmt.Sprintf("%s; %d sites are whole and can be taken", says, len(e.Whole))
+	return fmt.Sprintf("%s. %d are whole and can be taken", says, e.Whole)
 }
 
-// mostTold is how many damaged sites are listed by name.
-const mostTold = 20
+// mostNamed is how many sites are named.
+const mostNamed = 3
+
+// Named names the first sites of several, and counts the others.
+func Named(all []Lost) string {
+	var names []string
+	for _, l := range all[:min(len(all), mostNamed)] {
+		names = append(names, l.Name)
+	}
+	says := strings.Join(names, ", ")
+	if more := len(all) - len(names); more > 0 {
+		says += fmt.Sprintf(" and %d more", more)
+	}
+	return says
+}
 
 // Prepared is a backup that was read and found good, in a database of our own.
 type Prepared struct {
 	store *Store
 	dir   string
 	path  string
-	Lost  []string // sites that are not whole, each with the reason, where the others are taken
+	Lost  []Lost // sites that are not whole, where the others are taken
 }
 
 // Close throws away what was prepared.
@@ -162,7 +179,7 @@ func (p *Prepared) fill(ctx context.Context, from *sql.DB, version int64, salvag
 	if _, err := steps.UpTo(ctx, version); err != nil {
 		return explain(err)
 	}
-	c := copying{from: from, own: own, rows: mostRows, bytes: mostBytes, damaged: map[string]string{}}
+	c := copying{from: from, own: own, rows: mostRows, bytes: mostBytes, names: map[string]string{}, damaged: map[string]string{}}
 	if err := c.all(ctx); err != nil {
 		return err
 	}
@@ -176,13 +193,9 @@ func (p *Prepared) fill(ctx context.Context, from *sql.DB, version int64, salvag
 	if len(c.damaged) == 0 {
 		return nil
 	}
-	bad := &DamagedBackupError{Whole: whole}
+	bad := &DamagedBackupError{Whole: len(whole)}
 	for _, id := range slices.Sorted(maps.Keys(c.damaged)) {
-		if len(bad.Damaged) == mostTold {
-			bad.More = len(c.damaged) - mostTold
-			break
-		}
-		bad.Damaged = append(bad.Damaged, fmt.Sprintf("%s: %s", id, c.damaged[id]))
+		bad.Damaged = append(bad.Damaged, Lost{cmp.Or(c.names[id], id), c.damaged[id]})
 	}
 	if !salvage || len(whole) == 0 {
 		return bad
@@ -207,6 +220,7 @@ type copying struct {
 	rows      int
 	bytes     int64
 	ids       []string
+	names     map[string]string // of sites, by their ids
 	damaged   map[string]string // why a site is not whole, by its id
 }
 
@@ -326,6 +340,9 @@ func (c *copying) some(ctx context.Context, table string, columns []string, of s
 			}
 		}
 		if table == "sites" && why == "" {
+			if name, _ := values[slices.Index(columns, "name")].(string); name != "" {
+				c.names[id] = cutID(name)
+			}
 			if c.ids = append(c.ids, id); len(c.ids) > mostSites {
 				return &NoBackupError{fmt.Sprintf("it holds more than %d sites", mostSites)}
 			}
@@ -409,7 +426,7 @@ func (c *copying) sites(ctx context.Context) (whole []string, err error) {
 		var damaged *DamagedError
 		switch {
 		case errors.As(err, &damaged):
-			c.damaged[id] = damaged.Why.Error()
+			c.damaged[id] = plainly(damaged.Why)
 		case err != nil:
 			return nil, err
 		default:
@@ -437,6 +454,15 @@ func (c *copying) sites(ctx context.Context) (whole []string, err error) {
 		return nil, &NoBackupError{"its kinds of device cannot be taken: " + err.Error()}
 	}
 	return whole, explain(rows.Err())
+}
+
+// plainly says why a site cannot be read, without what is said by the one who reads JSON.
+func plainly(why error) string {
+	text, _, cut := strings.Cut(why.Error(), ": json: ")
+	if cut {
+		text += " cannot be read"
+	}
+	return cutID(strings.TrimPrefix(text, "$."))
 }
 
 // journal looks at the history of a site: what leads back has to be what this program wrote.
@@ -531,7 +557,7 @@ func (p *Prepared) keepOwn(ctx context.Context, write *sql.DB) error {
 }
 
 // Restore prepares a backup and takes it.
-func (s *Store) Restore(ctx context.Context, path string, salvage bool) (before string, lost []string, err error) {
+func (s *Store) Restore(ctx context.Context, path string, salvage bool) (before string, lost []Lost, err error) {
 	p, err := s.Prepare(ctx, path, salvage)
 	if err != nil {
 		return "", nil, err

@@ -4,7 +4,6 @@ import (
 	"context"
 	"fmt"
 	"os"
-	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -54,7 +53,10 @@ func restoreCommand() *cobra.Command {
 			before, lost, err := st.Restore(ctx, file, damaged)
 			says := "Restored. What was there before is in " + before
 			if len(lost) > 0 {
-				says += "\nNot whole, and left out: " + strings.Join(lost, "; ")
+				says += "\nNot whole, and left out:"
+				for _, l := range lost {
+					says += "\n  " + l.Name + " (" + l.Why + ")"
+				}
 			}
 			return says, err
 		})

@@ -14,14 +14,14 @@ export function Restore({ file, onClose }: { file: File; onClose: () => void }) 
   const restore = async () => {
     setBusy(true);
     try {
-      const { before, lost } = await ask<{ before: string; lost: string[] }>(
+      const { before, lost } = await ask<{ before: string; lost: string }>(
         partly ? "/api/restore?damaged=take" : "/api/restore",
         { method: "POST", body: file },
       );
       client.clear();
-      if (lost.length > 0)
+      if (lost !== "")
         notice.warn(
-          `${file.name} is restored in part. Left out: ${lost.join("; ")}. What was here before is in ${before}.`,
+          `${file.name} is restored in part. Left out, since they are damaged: ${lost}. What was here before is in ${before}.`,
         );
       else notice.say(`${file.name} is restored. What was here before is in ${before}.`);
       onClose();
