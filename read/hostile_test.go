@@ -62,7 +62,7 @@ var hostile = map[string]func(size int) string{
 	"xml: one name":     func(n int) string { return "<?xml version='1.0'?><a>" + fill(n, "<k>%d</k>") + "</a>" },
 	"xml: comments":     func(n int) string { return "<?xml version='1.0'?><a>" + fill(n, "x<!-- -->") + "</a>" },
 	"html: formatting": func(n int) string {
-		return "<html><body>" + fill(n/2, "<b a%d=1 b=%d c=2 d=%d e=3 f=%d g=4>") + strings.Repeat("<p>x", n/8)
+		return "<html><body>" + fill(min(n/2, 16_000), "<b a%d=1 b=%d c=2 d=%d e=3 f=%d g=4>") + strings.Repeat("<p>x", n/8)
 	},
 	"html: ends of nothing": func(n int) string { return "<html><body>" + strings.Repeat("x</b>", n/5) },
 	"html: ends of items": func(n int) string {
@@ -183,5 +183,27 @@ func TestNameOfASource(t *testing.T) {
 	}
 	if _, err := Text(strings.Repeat("n", MostName), "", []byte("x")); err != nil {
 		t.Error(err)
+	}
+}
+
+// Before a parser of a library sees a text, what would be dear is known.
+func TestCheapLooks(t *testing.T) {
+	for text, want := range map[string]bool{
+		"a:\n  - b: [1, 2]\n": true, strings.Repeat("[", deepestYAML+1): false, strings.Repeat("- ", deepestYAML+1) + "x": false,
+		"a: " + strings.Repeat("[", 20) + strings.Repeat("]", 20) + "\n": true, strings.Repeat("- a\n", mostYAML/2+1): false, strings.Repeat("- *a\n", 1001): false,
+	} {
+		if got := cheapYAML(text); got != want {
+			t.Errorf("%.40q of %d bytes: %v", text, len(text), got)
+		}
+	}
+	page := hostile["html: formatting"](160_000)
+	if _, cheap := marked(page, false); cheap {
+		t.Error("formatting that is made anew in each of thousands of paragraphs is taken for cheap")
+	}
+	if out := markLines(page); strings.Contains(out, "<b ") || strings.Count(out, "<p ") < 1000 {
+		t.Error("the formatting is there, or the paragraphs are not")
+	}
+	if out := markLines("<p><b>a</b></p></i></p>"); strings.Count(out, "</") != 2 || !strings.Contains(out, "<b ") {
+		t.Errorf("%s", out)
 	}
 }

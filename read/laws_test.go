@@ -297,6 +297,7 @@ func TestWhatIsAsked(t *testing.T) {
 		"ticks below TCP and UDP":     {"Name\tTCP\tUDP\tOutside port\tAddress\tInside port\na\tx\t\t8021\t10.48.16.21\t80\nb\tx\tx\t8022\t10.48.16.22\t80\n", 0, "true[] true[]", "", ""},
 		"ports below TCP and UDP":     {"Name\tTCP\tUDP\tAddress\na\t8021\t\t10.48.16.21\nb\t8022\t5062\t10.48.16.22\n", 0, "true[] true[] true[]", "", ""},
 		"a line that is struck out":   {"- ~~tcp 8021 -> 10.48.16.21:80~~\n- tcp 8022 -> 10.48.16.22:80\n", 0, "true[]", "", "8021"},
+		"a device struck out":         {"~~cam 10.48.16.21 00:00:5e:00:53:21~~\ndoor 10.48.16.22 00:00:5e:00:53:22\n", 0, "", "10.48.16.22", "10.48.16.21"},
 		"to, said of the outside":     {"From\tTo port\tSent to\tAt port\tProtocol\nany\t8021\t10.48.16.21\t80\tTCP\nany\t8444\t10.48.16.22\t443\tTCP\n", 0, "true[] true[]", "", ""},
 		"how cameras are spoken to":   {"Camera\tAddress\tPort\tStatus\tProtocol\nyard\t10.48.16.21\t80\tOnline\tZilt\ngate\t10.48.16.22\t80\tOffline\tZilt\n", 0, "", "10.48.16.21 10.48.16.22", ""},
 		"ticks and blanks":            {head + row(1, "✔") + row(2, ""), 0, "true[] false[]", "", ""},

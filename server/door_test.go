@@ -2,11 +2,13 @@ package server
 
 import (
 	"bufio"
+	"errors"
 	"fmt"
 	"io"
 	"net"
 	"net/http"
 	"net/netip"
+	"os"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -112,9 +114,22 @@ func TestOnePlaceShutsNobodyOut(t *testing.T) {
 	if resp := known(); resp == nil || resp.StatusCode != 200 {
 		t.Fatal("the session does not count")
 	}
-	for i := range 100 { // from one place, and from as many of one network
-		from(fmt.Sprintf("198.51.100.7:%d", 2000+i))
+	var crowd []net.Conn
+	for i := range 100 { // from one place, from that of the session, and from as many of one network
+		crowd = append(crowd, from(fmt.Sprintf("198.51.100.7:%d", 2000+i)))
+		from(fmt.Sprintf("192.0.2.9:%d", 2000+i))
 		from(fmt.Sprintf("[2001:db8:0:1::%x]:%d", i+1, 2000+i))
+	}
+	time.Sleep(200 * time.Millisecond)
+	open := 0
+	for _, c := range crowd {
+		c.SetReadDeadline(time.Now().Add(5 * time.Millisecond))
+		if _, err := c.Read(make([]byte, 1)); errors.Is(err, os.ErrDeadlineExceeded) {
+			open++
+		}
+	}
+	if open != 40/8 {
+		t.Errorf("one place holds %d connections", open)
 	}
 	for i := range 30 { // and from many
 		from(fmt.Sprintf("198.51.%d.9:%d", 101+i, 2000+i))

@@ -100,7 +100,7 @@ func TestRestoreRefusesWhatIsMadeUp(t *testing.T) {
 		"a table left out":           {[]string{`DROP TABLE journal`}, "no journal"},
 		"a site that is none":        {[]string{`UPDATE parts SET body = '{"id":"x"}' WHERE list = 'devices'`}, "devices[1].id"},
 		"bytes in place of a text":   {[]string{`CREATE TABLE z AS SELECT * FROM sites`, `DROP TABLE sites`, `ALTER TABLE z RENAME TO sites`, `UPDATE sites SET head = x'00ff'`}, "head is no text"},
-		"a history that is none":     {[]string{`INSERT INTO journal (site, seq, version, at, who, title, edits, undo, state) VALUES ('p', 99, 9, '', '', '', '[', ']', 'done')`}, "entry 99 of its history"},
+		"a history that is none":     {[]string{`INSERT INTO journal (site, seq, version, at, who, title, edits, undo, state) VALUES ('p', 99, 9, '', '', '', '[]', ']', 'done')`}, "entry 99 of its history"},
 		"a site called like a path":  {[]string{`PRAGMA foreign_keys = OFF`, `UPDATE sites SET id = '../x'`, `UPDATE parts SET site = '../x'`, `UPDATE journal SET site = '../x'`}, "its id is none"},
 		"kinds that are none":        {[]string{`INSERT INTO own_kinds VALUES ('a', 0, '{"id":""}')`}, "kinds of device"},
 		"a name without an end":      {[]string{`UPDATE sites SET name = hex(zeroblob(100000))`}, "name has more than 64 kB"},

@@ -28,6 +28,7 @@ func TestExpressionsAreBounded(t *testing.T) {
 		{"open brackets", kinds(1, "(a"), "a regular expression"},
 		{"repeated", kinds(1, "(abcdefgh){200}"), "at most 1000 steps"},
 		{"repeated in repeated", kinds(1, "((a{10}){10}){10}b"), "at most 1000 steps"},
+		{"repeated at most", kinds(1, "a{1,900}b{1,900}"), "at most 1000 steps"},
 		{"all together", kinds(200, "[0-9]{300}"), "at most 30000 steps together"},
 	} {
 		begin := time.Now()
