@@ -106,7 +106,7 @@ func TestListsAreAskedAbout(t *testing.T) {
 	}
 	do(t, ctx,
 		Press("Type or paste text"), SetText("Text to read", "Zul\tProtocol\tMorr\tVant\tPort\nTill feed\tTCP\t9101\t10.48.16.40\t9102\nPanel\tTCP\t9201\t10.48.16.41\t9200\n"), Press("Read this"),
-		Sees("Which column holds the outside ports?"), Sees("1 question open below"), Sees("2 lines not understood"), Wait(`!document.querySelector("[data-finding=forward]")`),
+		Sees("Which column holds the outside ports?"), Sees("1 question open below"), Sees("2 lines not understood"), Sees("waits for the answer above"), Wait(`!document.querySelector("[data-finding=forward]")`),
 		Press("Morr is outside"), forward("9101/tcp → 10.48.16.40:9102"), Wait(`!document.querySelector("[data-ask]")`), Press("Cancel"),
 		Press("Type or paste text"), SetText("Text to read", "Name\tProtocol\tOutside port\tAddress\tInside port\tStatus\nTill feed\tTCP\t8040\t10.48.16.40\t80\tzelt\nPanel\tTCP\t8041\t10.48.16.41\t80\tquark\n"), Press("Read this"),
 		Sees("Which lines are on? The words in “Status” are not known."), Wait(`!document.querySelector("[data-finding=forward]")`),

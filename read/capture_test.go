@@ -3,15 +3,19 @@ package read
 import (
 	"bytes"
 	"encoding/binary"
+	"fmt"
 	"io"
 	"net/netip"
 	"os"
 	"path/filepath"
 	"reflect"
 	"runtime"
+	"slices"
 	"strings"
 	"testing"
+	"time"
 
+	"vestpin/core/sighting"
 	"vestpin/core/site"
 	"vestpin/frame"
 	"vestpin/read/capture"
@@ -259,6 +263,45 @@ func TestBlocksOfTheNewerFormat(t *testing.T) {
 		}
 		if len(r.Sightings) > 0 && r.Sightings[0].At != c.at {
 			t.Errorf("%s: at %q, want %q", c.name, r.Sightings[0].At, c.at)
+		}
+	}
+}
+
+// dhcpFrame is a message of DHCP on the wire.
+func dhcpFrame(m frame.DHCP, from, to uint16) []byte {
+	body := m.Body()
+	f := append(bytes.Repeat([]byte{0xff}, 6), 0, 0, 0x5e, 0, 0x53, 1, 8, 0, 0x45, 0)
+	f = binary.BigEndian.AppendUint16(f, uint16(28+len(body)))
+	f = append(f, 0, 0, 0, 0, 64, 17, 0, 0, 10, 48, 16, 1, 255, 255, 255, 255)
+	for _, n := range []uint16{from, to, uint16(8 + len(body)), 0} {
+		f = binary.BigEndian.AppendUint16(f, n)
+	}
+	return append(f, body...)
+}
+
+// What many devices asked for and were refused is taken back in a time that goes with their number.
+func TestManyRefusedLeases(t *testing.T) {
+	took := func(n int) time.Duration {
+		var packets [][]byte
+		for i := range n {
+			mac := site.MAC(fmt.Sprintf("02:00:00:%02x:%02x:%02x", i>>16, i>>8&255, i&255))
+			packets = append(packets, dhcpFrame(frame.DHCP{Kind: frame.Request, MAC: mac, Requested: netip.AddrFrom4([4]byte{10, 48, 16, byte(i)})}, 68, 67), dhcpFrame(frame.DHCP{Kind: frame.Nak, MAC: mac}, 67, 68))
+		}
+		data := pcap(binary.LittleEndian, 0xa1b2c3d4, packets...)
+		begin := time.Now()
+		r, err := Text("x.pcap", "", data)
+		if err != nil || len(r.Sightings) != n || slices.ContainsFunc(r.Sightings, func(s sighting.Sighting) bool { return s.Address.IsValid() }) {
+			t.Fatalf("%d of %d devices, %v; where they asked to be is not taken back", len(r.Sightings), n, err)
+		}
+		return time.Since(begin)
+	}
+	for try := 1; ; try++ {
+		small, large := took(1000), took(16000)
+		if large < 40*small || large < time.Second/2 {
+			return
+		}
+		if try == 4 {
+			t.Fatalf("%v, 16 times as much %v", small, large)
 		}
 	}
 }

@@ -592,6 +592,8 @@ func (r *reader) itself(card []item, used map[int]bool) map[int]bool {
 	mac, address := -1, -1
 	for k, i := range card {
 		switch roles := headingOf(i.label); {
+		case outerShape.MatchString(i.label): // the router, as it stands outside
+			return used
 		case i.mac && mac >= 0, i.mac && otherMAC(i.label):
 			return used
 		case i.mac:

@@ -131,8 +131,13 @@ export function AsItCame({ data, several }: { data: Preview; several: boolean })
 
 const bare = (text: string) => text.toLowerCase().replaceAll(/[:.-]/g, "");
 
-/** Became is what a line came to; beside the cells of its row their addresses are not said again. */
-function Became({ line, outcomes, row }: { line: ShownLine; outcomes: Outcomes; row?: boolean }) {
+type BecameProps = { line: ShownLine; outcomes: Outcomes; row?: boolean; asked?: boolean };
+
+/**
+ * Became is what a line came to; beside the cells of its row their addresses are not said again. Asked is
+ * whether its list waits for an answer.
+ */
+function Became({ line, outcomes, row, asked }: BecameProps) {
   const there = outcomes.get(placeOf(line.source, line.line));
   // A line of a page may hold several rows: each has what its own MAC address came to.
   const own = line.cells.map(bare);
@@ -172,7 +177,13 @@ function Became({ line, outcomes, row }: { line: ShownLine; outcomes: Outcomes; 
           {!f.enabled && " (off)"}
         </span>
       ))}
-      {one.unread && one.findings.length === 0 && <span className="stops">not understood</span>}
+      {one.unread &&
+        one.findings.length === 0 &&
+        (asked ? (
+          <span className="suggested">waits for the answer above</span>
+        ) : (
+          <span className="stops">not understood</span>
+        ))}
     </>
   );
 }
@@ -309,7 +320,7 @@ function ListBlock({ list, lines, outcomes, questions }: ListBlockProps) {
                 </td>
               ))}
               <td className="held">
-                <Became line={l} outcomes={outcomes} row />
+                <Became line={l} outcomes={outcomes} row asked={questions.length > 0} />
               </td>
             </tr>
           ))}
