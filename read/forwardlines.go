@@ -25,7 +25,7 @@ var (
 	entryNumber = regexp.MustCompile(`^\s*[#(]?\d{1,4}[.):]?\s+`)
 	calledShape = regexp.MustCompile(`^\s*([^:=→>\d"'][^:=→>"']{0,40}):\s+`)
 	asideShape  = regexp.MustCompile(`\(([^()]*\pL[^()]*)\)\s*$|(?:#|//|/\*)\s*(\pL.*?)\s*(?:\*/|$)`)
-	behindShape = regexp.MustCompile(`^(?:[-–—;,|]\s*)?(\pL[\pL .'-]{0,40})$`)
+	behindShape = regexp.MustCompile(`^(?:[-–—;,|]\s*)?(\pL[\pL .'-]*)$`)
 	backShape   = regexp.MustCompile(`^(.*?\d\S*)\s*(?:<-+|←|⇐|<=)\s*(.*)$`)
 	staticShape = regexp.MustCompile(`(?i)\b(tcp|udp)\s+(\d+\.\d+\.\d+\.\d+)[ :](\d{1,5})\s+(?:[A-Za-z][\w/.-]*\s+){0,3}?(?:\d+\.\d+\.\d+\.\d+[ :])?(\d{1,5})\s*$`)
 	listedShape = regexp.MustCompile(`\bDNAT\s+(tcp|udp|6|17|all|0)\s+\S+\s+(.*?)\s(?:tcp|udp)?\s*(?:dpts?:(\S+)|multiport dports (\S+))\s+(?:/\* (.*?) \*/\s+)?to:(\d+\.\d+\.\d+\.\d+)(?::(\d+(?:-\d+)?))?\s*$`)
@@ -37,6 +37,9 @@ var (
 	deniedShape = regexp.MustCompile(`(?i)~~|\b(?:not|never|don't|no longer|nicht|kein\w*|niet|pas|nunca|nigdy|instead of|was)\b`)
 	offShape    = regexp.MustCompile(`(?i)^\s*(?:#|;|//|!)|\b(?:disabled|off|inactive|inaktiv|désactivé|deaktiviert|paused)\b`)
 )
+
+// longestCalled is how long the name of a forward behind its address may be, in bytes.
+const longestCalled = 80
 
 // sendsOn passes a line that tells by signs and words where a port goes.
 func sendsOn(l line) bool {
@@ -290,7 +293,7 @@ func (f *ForwardLine) parts(text string) (outside, address, inside string, ok bo
 			inside = after[in[2]:in[3]]
 			after = after[in[3]:]
 		}
-		if m := behindShape.FindStringSubmatch(strings.TrimSpace(protoShape.ReplaceAllString(after, "  "))); m != nil && f.Name == "" && grid.Switch(m[1]) == 0 && !grid.Known(m[1]) {
+		if m := behindShape.FindStringSubmatch(strings.TrimSpace(protoShape.ReplaceAllString(after, "  "))); m != nil && len(m[1]) <= longestCalled && f.Name == "" && grid.Switch(m[1]) == 0 && !grid.Known(m[1]) {
 			f.Name = m[1]
 		}
 		if said { // behind what is in quotes programs write for how long
