@@ -103,8 +103,9 @@ func iconSays(class string) int {
 	return max(-1, min(1, sum))
 }
 
-// iconClass are words in the classes of pictures.
-var iconClass = map[string]int{"check": 1, "tick": 1, "yes": 1, "on": 1, "ok": 1, "enabled": 1, "active": 1, "success": 1, "checked": 1, "cross": -1, "times": -1, "no": -1, "off": -1, "disabled": -1, "inactive": -1, "unchecked": -1, "xmark": -1, "ban": -1}
+// iconClass are words in the classes of pictures that mean on or off; others, as "no" and "active", are of how
+// they look.
+var iconClass = map[string]int{"check": 1, "tick": 1, "on": 1, "enabled": 1, "success": 1, "checked": 1, "cross": -1, "times": -1, "off": -1, "disabled": -1, "unchecked": -1, "xmark": -1}
 
 // chosen gives what is chosen of several radio buttons that an element holds beside each other.
 func chosen(n *html.Node) (said string, ok bool) {

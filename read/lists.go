@@ -637,12 +637,12 @@ func protocolsBeside(head []string, rows []rawRow) ([]string, []rawRow) {
 				return head, rows
 			}
 			cell := row.Cells[c]
-			ticks = ticks && (cell == "" || grid.Switch(cell) != 0)
+			ticks = ticks && (cell == "" || cell == "-" || grid.Switch(cell) != 0)
 			ports = ports && (cell == "" || cell == "-" || portsShape.FindString(cell) == cell)
 		}
-	}
-	if !ticks && !ports {
-		return head, rows
+		if len(row.line.macs) > 0 {
+			return head, rows // what a device answers on
+		}
 	}
 	head = slices.Clone(head)
 	head[udp], head[tcp] = "Protocol", ""
@@ -659,15 +659,21 @@ func protocolsBeside(head []string, rows []rawRow) ([]string, []rawRow) {
 			out = append(out, one)
 		}
 		no := func(cell string) bool { return cell == "" || cell == "-" || ticks && grid.Switch(cell) < 0 }
+		port := func(cell string) string {
+			if ticks {
+				return ""
+			}
+			return cell
+		}
 		switch {
-		case no(t) && no(u):
-			add("", "")
+		case !ticks && !ports, no(t) && no(u):
+			add("other", "") // of which of the two it is nobody can tell
 		case no(u):
-			add("TCP", map[bool]string{false: t}[ticks])
+			add("TCP", port(t))
 		case no(t):
-			add("UDP", map[bool]string{false: u}[ticks])
+			add("UDP", port(u))
 		case ticks || t == u:
-			add("TCP/UDP", map[bool]string{false: t}[ticks])
+			add("TCP/UDP", port(t))
 		default:
 			add("TCP", t)
 			add("UDP", u)
