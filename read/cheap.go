@@ -20,7 +20,7 @@ const (
 )
 
 // cheapYAML passes YAML that a parser reads in a time and memory in proportion to its size:
-// not too deep, and without more references than values.
+// not too deep, and with few references to other parts.
 func cheapYAML(text string) bool {
 	var indents []int
 	flow, marks, references := 0, 0, 0

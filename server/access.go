@@ -121,7 +121,7 @@ func (g *gate) knows(cookie string) *guest {
 	if who == nil {
 		return nil
 	}
-	if age := now.Sub(who.last); age > goodFor || age < -goodFor { // the clock may have been set
+	if now.Sub(who.last) > goodFor {
 		g.end(key)
 		return nil
 	}
@@ -220,10 +220,12 @@ func (g *gate) wait(ctx context.Context, from string) error {
 		t = &trier{limit: rate.NewLimiter(rate.Every(eachTry), triesAtOnce)}
 		g.triers[from] = t
 	}
+	burst, each := triesAtOnce, eachTry
 	if len(g.wrongs) >= manyWrong {
-		t.limit.SetBurst(1)
-		t.limit.SetLimit(rate.Every(eachOfMany))
+		burst, each = 1, eachOfMany
 	}
+	t.limit.SetBurst(burst)
+	t.limit.SetLimit(rate.Every(each))
 	t.last = now
 	g.mu.Unlock()
 	ctx, cancel := context.WithTimeout(ctx, longestWait)

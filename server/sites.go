@@ -186,7 +186,7 @@ func (s *server) backingUp(c *gin.Context) (leave func(), ok bool) {
 
 // backup makes a backup in a file without a name.
 func (s *server) backup(ctx context.Context) (spooled, error) {
-	dir, err := os.MkdirTemp(s.store.Dir(), spoolName)
+	dir, err := os.MkdirTemp(s.store.Dir(), store.SpoolName)
 	if err != nil {
 		return spooled{}, err
 	}
@@ -218,7 +218,7 @@ func (s *server) takeBackup(c *gin.Context) {
 		return
 	}
 	defer leave()
-	dir, err := os.MkdirTemp(s.store.Dir(), spoolName)
+	dir, err := os.MkdirTemp(s.store.Dir(), store.SpoolName)
 	if err != nil {
 		problem(c, http.StatusInsufficientStorage, "The backup could not be taken: "+err.Error()+".")
 		return

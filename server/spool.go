@@ -12,20 +12,18 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"vestpin/read"
+	"vestpin/store"
 )
 
 // What others send or fetch at their own pace lies beside the database meanwhile, in files without a
 // name: the system gives their room back when the program ends, however it ends.
-
-// spoolName begins the names of such files, for the moment in which they have one.
-const spoolName = "vestpin-spool-"
 
 // leftOver is how old a file has to be that a program left behind when it was ended in that moment.
 const leftOver = time.Hour
 
 // clearSpool removes what was left behind.
 func clearSpool(dir string) {
-	names, _ := filepath.Glob(filepath.Join(dir, spoolName+"*"))
+	names, _ := filepath.Glob(filepath.Join(dir, store.SpoolName+"*"))
 	for _, name := range names {
 		if i, err := os.Stat(name); err == nil && time.Since(i.ModTime()) > leftOver {
 			os.RemoveAll(name)
@@ -56,7 +54,7 @@ func removed(name string) error {
 
 // spool keeps what comes until it is read, and is at its beginning then.
 func spool(dir string, in io.Reader) (spooled, error) {
-	f, err := os.CreateTemp(dir, spoolName)
+	f, err := os.CreateTemp(dir, store.SpoolName)
 	if err != nil {
 		return spooled{}, err
 	}

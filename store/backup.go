@@ -98,6 +98,9 @@ func copied(ctx context.Context, db *sql.DB, begin func(copier) (*sqlite.Backup,
 	})
 }
 
+// SpoolName begins the names of what lies beside the database for a while.
+const SpoolName = "vestpin-spool-"
+
 // Dir is the folder of the database.
 func (s *Store) Dir() string {
 	s.mu.Lock()

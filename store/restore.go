@@ -107,7 +107,7 @@ func (s *Store) Prepare(ctx context.Context, path string, salvage bool) (*Prepar
 	}
 	defer from.Close()
 	from.SetMaxOpenConns(1)
-	dir, err := os.MkdirTemp(s.Dir(), "vestpin-spool-")
+	dir, err := os.MkdirTemp(s.Dir(), SpoolName)
 	if err != nil {
 		return nil, fmt.Errorf("%w: %w", ErrCannotSave, err)
 	}
