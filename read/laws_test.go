@@ -298,6 +298,7 @@ func TestWhatIsAsked(t *testing.T) {
 		"neither TCP nor UDP":         {"Name\tTCP\tUDP\tOutside port\tAddress\tInside port\na\tx\t-\t8021\t10.48.16.21\t80\nb\t-\t\t8022\t10.48.16.22\t80\n", 0, "true[]", "", "8022"},
 		"words below TCP and UDP":     {"Name\tTCP\tUDP\tOutside port\tAddress\tInside port\na\tzil\tpok\t8021\t10.48.16.21\t80\nb\tpok\tzil\t8022\t10.48.16.22\t80\n", 0, "", "", "8021"},
 		"a class that says nothing":   {"<html><body><table><tr><th>Status</th><th>Name</th><th>Protocol</th><th>Outside port</th><th>Host</th><th>Inside port</th></tr><tr><td><i class='icon no-border'></i></td><td>a</td><td>TCP</td><td>8021</td><td>10.48.16.21</td><td>80</td></tr><tr><td><i class='icon no-border'></i></td><td>b</td><td>TCP</td><td>8022</td><td>10.48.16.22</td><td>443</td></tr></table></body></html>", 0, "true[] true[]", "", ""},
+		"protocols without ports":     {strings.Replace(head, "Status", "Kram", 1) + strings.Replace(row(1, "x"), "\ttcp", "\tGRE", 1) + strings.Replace(row(2, "x"), "\ttcp", "\tESP", 1), 0, "", "", "GRE"},
 		"ports below TCP and UDP":     {"Name\tTCP\tUDP\tAddress\na\t8021\t\t10.48.16.21\nb\t8022\t5062\t10.48.16.22\n", 0, "true[] true[] true[]", "", ""},
 		"a line that is struck out":   {"- ~~tcp 8021 -> 10.48.16.21:80~~\n- tcp 8022 -> 10.48.16.22:80\n", 0, "true[]", "", "8021"},
 		"a device struck out":         {"~~cam 10.48.16.21 00:00:5e:00:53:21~~\ndoor 10.48.16.22 00:00:5e:00:53:22\n", 0, "", "10.48.16.22", "10.48.16.21"},

@@ -38,6 +38,9 @@ func assignPorts(columns []column, roles []Role, sure bool) []Question {
 		case c.share(isProtocolPort) > 0.5:
 			roles[i] = Service
 			likely = true
+		case c.exact && c.says(Protocol) && !c.says(Name, DeviceName) && c.count(isText) == c.filled:
+			roles[i] = Protocol // whatever its words are, they are no forward of both
+			likely = true
 		case !c.says(Name, DeviceName) && (c.says(Protocol) && c.share(isProtocol)+float64(c.transports) > 0 || c.transports > 0 && (c.share(isProtocol) > 0.6 || c.share(isProtocol) >= 0.5 && c.distinct <= 4 || both(c) != "")):
 			roles[i] = Protocol
 			likely = true
