@@ -13,6 +13,7 @@ import (
 	"vestpin/core/cell"
 	"vestpin/core/form"
 	"vestpin/core/ipv4"
+	"vestpin/core/plain"
 	"vestpin/core/reach"
 	"vestpin/core/site"
 	"vestpin/core/span"
@@ -59,7 +60,7 @@ func (t Target) Write(w io.Writer, s site.Site, router string) error {
 	if err := t.writeWhole(&b, s, router); err != nil {
 		return err
 	}
-	_, err := io.WriteString(w, cell.Plain(b.String()))
+	_, err := io.WriteString(w, plain.Text(b.String()))
 	return err
 }
 

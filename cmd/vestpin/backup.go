@@ -7,7 +7,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"vestpin/core/cell"
+	"vestpin/core/plain"
 	"vestpin/store"
 )
 
@@ -32,7 +32,7 @@ func onDatabase(c *cobra.Command, do func(ctx context.Context, st *store.Store, 
 		if err != nil {
 			return err
 		}
-		fmt.Println(cell.Plain(says))
+		fmt.Println(plain.Text(says))
 		return nil
 	}
 	c.Flags().StringVar(&db, "db", "", "the database file; in the user's data directory if absent")

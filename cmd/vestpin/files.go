@@ -11,9 +11,9 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"vestpin/core/cell"
 	"vestpin/core/form"
 	"vestpin/core/ipv4"
+	"vestpin/core/plain"
 	"vestpin/core/reach"
 	"vestpin/core/site"
 	"vestpin/core/sitefile"
@@ -69,7 +69,7 @@ func output(v any) error {
 	if err := enc.Encode(v); err != nil {
 		return err
 	}
-	_, err := os.Stdout.Write(cell.Escaped(b.Bytes()))
+	_, err := os.Stdout.Write(plain.JSON(b.Bytes()))
 	return err
 }
 

@@ -10,7 +10,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"vestpin/core/cell"
+	"vestpin/core/plain"
 )
 
 // errAnswerNo says that all went well and the answer is "no": exit status 1.
@@ -27,7 +27,7 @@ func main() {
 	case errors.Is(err, errAnswerNo):
 		os.Exit(1)
 	default:
-		fmt.Fprintln(os.Stderr, "vestpin: "+oneLine(cell.Plain(err.Error())))
+		fmt.Fprintln(os.Stderr, "vestpin: "+oneLine(plain.Text(err.Error())))
 		os.Exit(2)
 	}
 }

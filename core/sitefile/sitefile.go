@@ -6,7 +6,7 @@ import (
 	"encoding/json"
 	"unicode/utf8"
 
-	"vestpin/core/cell"
+	"vestpin/core/plain"
 	"vestpin/core/site"
 	"vestpin/core/strict"
 )
@@ -47,5 +47,5 @@ func Write(s site.Site) []byte {
 	if err := enc.Encode(file{Format, s.Whole()}); err != nil {
 		panic(err) // a Site holds nothing that JSON cannot
 	}
-	return cell.Escaped(b.Bytes())
+	return plain.JSON(b.Bytes())
 }

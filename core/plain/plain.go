@@ -1,4 +1,5 @@
-package cell
+// Package plain takes out of texts what does something where it is printed.
+package plain
 
 import (
 	"fmt"
@@ -6,10 +7,10 @@ import (
 	"unicode/utf8"
 )
 
-// Strange passes what no name holds and what does something where it is printed: control
+// strange passes what no name holds and what does something where it is printed: control
 // characters but line breaks and tabs (ECMA-48), marks that turn the direction of a text (Unicode Standard Annex
 // 9), and what begins a line anew.
-func Strange(r rune) bool {
+func strange(r rune) bool {
 	switch {
 	case r == '\n' || r == '\t':
 		return false
@@ -19,29 +20,29 @@ func Strange(r rune) bool {
 	return r >= 0xfff9 && r <= 0xfffb || r >= 0xe0000 && r <= 0xe007f
 }
 
-// Plain gives a text without what is strange in it, for a terminal, or a file that another program takes.
-func Plain(text string) string {
-	if strings.IndexFunc(text, Strange) < 0 && utf8.ValidString(text) {
+// Text gives a text without what is strange in it, for a terminal, or a file that another program takes.
+func Text(text string) string {
+	if strings.IndexFunc(text, strange) < 0 && utf8.ValidString(text) {
 		return text
 	}
 	return strings.Map(func(r rune) rune {
-		if Strange(r) {
+		if strange(r) {
 			return -1
 		}
 		return r
 	}, strings.ToValidUTF8(text, "?"))
 }
 
-// Escaped gives JSON in which what is strange is written by its number (RFC 8259, section 7).
-func Escaped(json []byte) []byte {
+// JSON gives JSON in which what is strange is written by its number (RFC 8259, section 7).
+func JSON(json []byte) []byte {
 	text := string(json)
-	if strings.IndexFunc(text, Strange) < 0 {
+	if strings.IndexFunc(text, strange) < 0 {
 		return json
 	}
 	var b strings.Builder
 	for _, r := range text {
 		switch {
-		case !Strange(r) || r < 0x20: // outside of texts there are line breaks alone
+		case !strange(r) || r < 0x20: // outside of texts there are line breaks alone
 			b.WriteRune(r)
 		case r > 0xffff:
 			r -= 0x10000
