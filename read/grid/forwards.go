@@ -586,6 +586,9 @@ func (r Reading) Forward(row Row) (Forward, bool) {
 		}
 	}
 	for c, role := range r.Roles {
+		if r.splits[c].part != 0 && role == Network && r.splits[c].cell(row) != "" {
+			return f, false // further networks, of which nobody knows whether they alone are let in
+		}
 		if role != Sender {
 			continue
 		}

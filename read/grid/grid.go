@@ -148,7 +148,11 @@ func Read(t Table, set []Role) Reading {
 		if c < len(t.Head) {
 			head = t.Head[c]
 		}
-		for _, part := range partsOf(rows, c) {
+		parts := []sort{0}
+		if roles, _ := Heading(head); !slices.Contains(roles, Sender) { // those who may connect are several
+			parts = partsOf(rows, c)
+		}
+		for _, part := range parts {
 			s := split{from: c, part: part}
 			if part == isText {
 				s.common = commonWords(rows, s)
