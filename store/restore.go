@@ -464,7 +464,8 @@ func (c *copying) sites(ctx context.Context) (whole []string, err error) {
 func plainly(why error) string {
 	text, _, cut := strings.Cut(why.Error(), ": json: ")
 	if cut {
-		text += " cannot be read"
+		sort, _, _ := strings.Cut(text, ":") // an id tells nobody anything
+		text = "a " + sort + " of it cannot be read"
 	}
 	return cutID(strings.TrimPrefix(text, "$."))
 }
