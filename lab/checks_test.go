@@ -870,6 +870,31 @@ func TestStandsIn(t *testing.T) {
 			t.Errorf("after %v the laptop still has the address", signal)
 		}
 	}
+	// A sleep, and a cable that is pulled, are no time to stand in.
+	for what, happens := range map[string]func(cmd *exec.Cmd){
+		"a sleep": func(cmd *exec.Cmd) {
+			cmd.Process.Signal(syscall.SIGSTOP)
+			time.Sleep(5 * time.Second)
+			cmd.Process.Signal(syscall.SIGCONT)
+		},
+		"a pulled cable": func(*exec.Cmd) { s.ip(s.router, "link set p90 down") },
+	} {
+		cmd := exec.Command("ip", "netns", "exec", s.laptop, os.Args[0])
+		cmd.Env = append(os.Environ(), fmt.Sprintf("%s=%s %s %s", standInVariable, s.file("plan.json", string(sitefile.Write(p.site))), stalled, service))
+		if err := cmd.Start(); err != nil {
+			t.Fatal(err)
+		}
+		if !within(15*time.Second, true) {
+			t.Fatal("the address was not taken")
+		}
+		happens(cmd)
+		if !within(2*time.Second, false) {
+			t.Errorf("after %s the laptop still has the address", what)
+		}
+		cmd.Process.Kill()
+		cmd.Wait()
+		s.ip(s.router, "link set p90 up")
+	}
 	// What a crash left is given back at the next start.
 	s.ip(s.laptop, "addr add 10.48.16.99/32 dev eth0")
 	db := s.dir + "/vestpin.db"

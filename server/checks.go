@@ -257,6 +257,8 @@ func (s *server) check(ctx context.Context, id string, c *checking, t wire.Trial
 		says, failed = "Not tried: "+refused.Why+".", true
 	case errors.Is(err, context.Canceled):
 		says = "Stopped. What was seen is kept."
+	case errors.Is(err, wire.ErrSlept):
+		says = "This computer slept in the middle, or its clock was set. What was seen before is kept; check again."
 	case errors.Is(err, wire.ErrLeft):
 		says = "This computer left the network in the middle. What was seen before is kept."
 	case err != nil:

@@ -29,7 +29,7 @@ func (Here) Links() ([]Link, error) {
 	var out []Link
 	for _, i := range all {
 		mac, err := site.ParseMAC(i.HardwareAddr.String())
-		if err != nil || i.Flags&net.FlagUp == 0 || i.Flags&net.FlagLoopback != 0 {
+		if err != nil || i.Flags&net.FlagUp == 0 || i.Flags&net.FlagRunning == 0 || i.Flags&net.FlagLoopback != 0 {
 			continue
 		}
 		addrs, err := i.Addrs()

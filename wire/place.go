@@ -144,6 +144,28 @@ func sameSubnet(l Link, n site.Network) bool {
 // ErrLeft says that this computer left the network in the middle.
 var ErrLeft = errors.New("this computer left the network in the middle")
 
+// ErrSlept says that this computer slept in the middle, or that its clock was set: what was not
+// answered around then tells nothing.
+var ErrSlept = errors.New("this computer slept in the middle, or its clock was set")
+
+// longestGap is how long nothing is done by a computer that is awake.
+const longestGap = 3 * time.Second
+
+// waking tells of sleeps by how long it was not asked. The zero value begins with the first question.
+type waking struct{ asked time.Time }
+
+// slept reports whether the computer slept since it was asked last: by its clock, which goes on in a
+// sleep, or by the time that this program runs, which goes on while it is halted alone.
+func (w *waking) slept(now time.Time) bool {
+	before := w.asked
+	w.asked = now
+	if before.IsZero() {
+		return false
+	}
+	ran, went := now.Sub(before), now.Round(0).Sub(before.Round(0))
+	return ran > longestGap || went > longestGap || went < -longestGap
+}
+
 // lookAround is how often it is looked whether this computer is still where it was.
 const lookAround = 200 * time.Millisecond
 
@@ -154,11 +176,12 @@ type stay struct {
 	links []Link
 	leave context.CancelCauseFunc
 	mu    sync.Mutex
-	left  time.Time // when it was seen to have left
+	awake waking
+	left  time.Time // when it was seen to have left, or woke
 }
 
-// staying ends a context with ErrLeft as soon as one of the links is no more as it was: what
-// would be silent from then on tells nothing.
+// staying ends a context with ErrLeft as soon as one of the links is no more as it was, and with
+// ErrSlept after a sleep: what would be silent from then on tells nothing.
 func staying(ctx context.Context, n Network, links []Link) *stay {
 	s := &stay{net: n, links: links}
 	s.Context, s.leave = context.WithCancelCause(ctx)
@@ -171,29 +194,40 @@ func staying(ctx context.Context, n Network, links []Link) *stay {
 }
 
 func (s *stay) look() {
+	s.mu.Lock()
+	slept := s.awake.slept(time.Now())
+	s.mu.Unlock()
+	if slept {
+		s.interrupt(ErrSlept)
+	}
 	now, err := s.net.Links()
 	for _, l := range s.links {
 		if err != nil || slices.ContainsFunc(now, func(o Link) bool { return o.Name == l.Name && o.Own == l.Own && o.Gateway == l.Gateway }) {
 			continue
 		}
-		s.mu.Lock()
-		if s.left.IsZero() {
-			s.left = time.Now()
-		}
-		s.mu.Unlock()
-		s.leave(ErrLeft)
+		s.interrupt(ErrLeft)
 	}
 }
 
+// interrupt ends the context, and notes when.
+func (s *stay) interrupt(why error) {
+	s.mu.Lock()
+	if s.left.IsZero() {
+		s.left = time.Now()
+	}
+	s.mu.Unlock()
+	s.leave(why)
+}
+
 // end takes a last look, and tells why the context ended; nil where it went on. The time is
-// that at which this computer was seen to have left.
+// that at which this computer was seen to have left, or to be awake again.
 func (s *stay) end() (left time.Time, why error) {
 	s.look()
 	defer s.leave(context.Canceled)
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	if errors.Is(context.Cause(s), ErrLeft) {
-		return s.left, ErrLeft
+	if why := context.Cause(s); why == ErrLeft || why == ErrSlept {
+		return s.left, why
 	}
 	return s.left, s.Err()
 }

@@ -31,7 +31,32 @@ func (r roaming) Links() ([]wire.Link, error) {
 	return r.World.Links()
 }
 
+// halting is a network of a computer that is halted for a while once, as in a sleep.
+type halting struct {
+	*sim.World
+	once *sync.Once
+	at   time.Time
+}
+
+func (h halting) Links() ([]wire.Link, error) {
+	if time.Now().After(h.at) {
+		h.once.Do(func() { time.Sleep(4 * time.Second) })
+	}
+	return h.World.Links()
+}
+
 var hotspot = wire.Link{Name: "hotspot", Own: netip.MustParsePrefix("192.0.2.9/24"), Gateway: netip.MustParseAddr("192.0.2.1")}
+
+// A sleep in the middle of a check ends it, and nothing is silent for it.
+func TestSleptInTheMiddle(t *testing.T) {
+	t.Parallel()
+	w, v := pottery(t), site.NewView(potterySite(t))
+	n := halting{w, &sync.Once{}, time.Now().Add(700 * time.Millisecond)}
+	p, err := wire.Prove(context.Background(), n, wire.Trial{Site: v, From: wire.Inside}, func(wire.Trying) {})
+	if !errors.Is(err, wire.ErrSlept) || !slices.Contains(p.Notes, "This computer slept in the middle, or its clock was set.") {
+		t.Errorf("%v %v", err, p.Notes)
+	}
+}
 
 // Where the computer leaves in the middle, or the check is stopped at whatever moment, what did
 // not answer around then is untried and not silent, and what answered before stands.

@@ -80,23 +80,27 @@ type trial struct {
 }
 
 // doubt takes back what did not answer at a time, should it turn out that this computer had
-// left by then.
+// left by then, or slept.
 type doubt struct {
 	at   time.Time
-	back func()
+	back func(why string)
 }
 
 // takeBack takes back what was not heard since shortly before this computer was seen to have
-// left at a time; the lock is held.
-func (p *trial) takeBack(left time.Time) {
+// left at a time, or to be awake again; the lock is held.
+func (p *trial) takeBack(left time.Time, why string) {
 	for _, d := range p.doubts {
 		if left.Sub(d.at) < 2*lookAround {
-			d.back()
+			d.back(why)
 		}
 	}
 }
 
-const saysLeft = "This computer left the network in the middle."
+// interrupted are the notes of trials that ended early.
+var interrupted = map[error]string{
+	ErrLeft:  "This computer left the network in the middle.",
+	ErrSlept: "This computer slept in the middle, or its clock was set.",
+}
 
 // Prove tries what is planned, from where this computer is, and by a far end from elsewhere:
 // who answers at each planned address, what each service says inside and outside, at which
@@ -104,7 +108,7 @@ const saysLeft = "This computer left the network in the middle."
 // goroutine at a time. When the context ends it stops at once, and gives what was seen so
 // far with the context's error. Two connections are made at once to a device, and nothing
 // inside goes through a gateway. Where this computer leaves the network in the middle, the
-// error is ErrLeft.
+// error is ErrLeft, where it sleeps ErrSlept.
 func Prove(ctx context.Context, n Network, t Trial, report func(Trying)) (site.Proof, error) {
 	place, err := PlaceOf(n, t.Site.Site)
 	if err != nil {
@@ -146,11 +150,11 @@ func Prove(ctx context.Context, n Network, t Trial, report func(Trying)) (site.P
 	}
 	p.out.At = time.Now().UTC().Format(time.RFC3339)
 	left, err := here.end()
-	if err == ErrLeft {
+	if says := interrupted[err]; says != "" {
 		p.mu.Lock()
 		defer p.mu.Unlock()
-		p.takeBack(left)
-		p.out.Notes = append(p.out.Notes, saysLeft)
+		p.takeBack(left, says)
+		p.out.Notes = append(p.out.Notes, says)
 	}
 	return p.out, err
 }
@@ -227,9 +231,9 @@ func (p *trial) keep(service string, put func(*site.ProofHeard)) {
 		if side.Tried() && side.When == "" {
 			side.When = time.Now().UTC().Format(time.RFC3339)
 			if side.Result != site.HeardAnswers {
-				p.doubts = append(p.doubts, doubt{time.Now(), func() {
+				p.doubts = append(p.doubts, doubt{time.Now(), func(why string) {
 					if side.Result != site.HeardAnswers {
-						*side = site.Heard{Result: site.Untried, Says: saysLeft}
+						*side = site.Heard{Result: site.Untried, Says: why}
 					}
 				}})
 			}
@@ -612,7 +616,7 @@ func (p *trial) there(t site.ProofThere) {
 	defer p.mu.Unlock()
 	p.out.Interfaces = append(p.out.Interfaces, t)
 	if i := len(p.out.Interfaces) - 1; t.Answers == "no" {
-		p.doubts = append(p.doubts, doubt{time.Now(), func() { p.out.Interfaces[i].Answers, p.out.Interfaces[i].Why = site.Untried, saysLeft }})
+		p.doubts = append(p.doubts, doubt{time.Now(), func(why string) { p.out.Interfaces[i].Answers, p.out.Interfaces[i].Why = site.Untried, why }})
 	}
 	p.tell(Trying{There: &t})
 }

@@ -99,7 +99,11 @@ func StandIn(ctx context.Context, n Network, t Trial, service string, keep func(
 		return false, errors.Join(err, keep(l.Name, address, false))
 	}
 	stop := holding(taker, l, address)
-	reached, err := standing(ctx, n, t.Far, l, netip.AddrPortFrom(address, uint16(entries[i].Inside)), uint16(entries[i].Outside.Lo))
+	here := staying(ctx, n, []Link{l}) // the next network may have that address
+	reached, err := standing(here, n, t.Far, l, netip.AddrPortFrom(address, uint16(entries[i].Inside)), uint16(entries[i].Outside.Lo))
+	if _, why := here.end(); why != nil && ctx.Err() == nil {
+		reached, err = false, why
+	}
 	stop()
 	if gave := taker.Give(l.Name, address); gave != nil {
 		return reached, errors.Join(err, gave) // it is kept that it is to be given back

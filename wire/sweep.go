@@ -78,7 +78,8 @@ func (s *survey) ask(ctx context.Context, f Frames, mu *sync.Mutex) error {
 	gap := time.Second / time.Duration(s.plan.Rate)
 	next, told := time.Now(), time.Time{}
 	broken := 0
-	for round := range tries {
+	var awake waking
+	for round := 0; round < tries; round++ {
 		var silent []netip.Addr
 		for i, a := range left {
 			mu.Lock()
@@ -99,6 +100,11 @@ func (s *survey) ask(ctx context.Context, f Frames, mu *sync.Mutex) error {
 				told = time.Now()
 				rest := len(left) - i + (tries-1-round)*len(left)
 				s.report(Event{Progress: &Progress{"asking who is there", round*total + i*total/len(left), tries * total, found, int((time.Duration(rest)*gap + last).Milliseconds())}})
+			}
+			if now := time.Now(); awake.slept(now) { // nobody is asked all at once, and everybody once more
+				s.note("this computer slept in the middle, or its clock was set: who had not answered was asked once more")
+				next = now
+				tries++
 			}
 			next = next.Add(gap)
 			if err := pause(ctx, time.Until(next)); err != nil {

@@ -101,7 +101,7 @@ func proved(ctx context.Context, t wire.Trial) error {
 	if errors.As(err, &refused) {
 		return errors.New(refused.Why)
 	}
-	if err != nil && !errors.Is(err, context.Canceled) && !errors.Is(err, wire.ErrLeft) {
+	if err != nil && !errors.Is(err, context.Canceled) && !errors.Is(err, wire.ErrLeft) && !errors.Is(err, wire.ErrSlept) {
 		return err
 	}
 	report := diagnosis.Of(t.Site, p)
