@@ -877,7 +877,7 @@ func TestStandsIn(t *testing.T) {
 			time.Sleep(5 * time.Second)
 			cmd.Process.Signal(syscall.SIGCONT)
 		},
-		"a pulled cable": func(*exec.Cmd) { s.ip(s.router, "link set p90 down") },
+		"a pulled cable": func(*exec.Cmd) { s.ip(s.router, "link set d90 down") },
 	} {
 		cmd := exec.Command("ip", "netns", "exec", s.laptop, os.Args[0])
 		cmd.Env = append(os.Environ(), fmt.Sprintf("%s=%s %s %s", standInVariable, s.file("plan.json", string(sitefile.Write(p.site))), stalled, service))
@@ -893,7 +893,7 @@ func TestStandsIn(t *testing.T) {
 		}
 		cmd.Process.Kill()
 		cmd.Wait()
-		s.ip(s.router, "link set p90 up")
+		s.ip(s.router, "link set d90 up")
 	}
 	// What a crash left is given back at the next start.
 	s.ip(s.laptop, "addr add 10.48.16.99/32 dev eth0")

@@ -151,7 +151,7 @@ var ErrSlept = errors.New("this computer slept in the middle, or its clock was s
 // longestGap is how long nothing is done by a computer that is awake.
 const longestGap = 3 * time.Second
 
-// waking tells of sleeps by how long it was not asked. The zero value begins with the first question.
+// waking tells of sleeps by how long it was not asked.
 type waking struct{ asked time.Time }
 
 // slept reports whether the computer slept since it was asked last: by its clock, which goes on in a
@@ -159,9 +159,6 @@ type waking struct{ asked time.Time }
 func (w *waking) slept(now time.Time) bool {
 	before := w.asked
 	w.asked = now
-	if before.IsZero() {
-		return false
-	}
 	ran, went := now.Sub(before), now.Round(0).Sub(before.Round(0))
 	return ran > longestGap || went > longestGap || went < -longestGap
 }
@@ -183,7 +180,7 @@ type stay struct {
 // staying ends a context with ErrLeft as soon as one of the links is no more as it was, and with
 // ErrSlept after a sleep: what would be silent from then on tells nothing.
 func staying(ctx context.Context, n Network, links []Link) *stay {
-	s := &stay{net: n, links: links}
+	s := &stay{net: n, links: links, awake: waking{time.Now()}}
 	s.Context, s.leave = context.WithCancelCause(ctx)
 	go func() {
 		for pause(s, lookAround) == nil {

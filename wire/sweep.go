@@ -78,7 +78,7 @@ func (s *survey) ask(ctx context.Context, f Frames, mu *sync.Mutex) error {
 	gap := time.Second / time.Duration(s.plan.Rate)
 	next, told := time.Now(), time.Time{}
 	broken := 0
-	var awake waking
+	awake := waking{next}
 	for round := 0; round < tries; round++ {
 		var silent []netip.Addr
 		for i, a := range left {
