@@ -19,14 +19,8 @@ func (s *Store) FarEnd(ctx context.Context) (string, error) {
 
 // SetFarEnd keeps the pairing text of the helper; an empty one forgets it.
 func (s *Store) SetFarEnd(ctx context.Context, pairing string) error {
-	if err := s.gone(); err != nil {
-		return err
-	}
-	_, write := s.dbs()
 	if pairing == "" {
-		_, err := write.ExecContext(ctx, `DELETE FROM far_end`)
-		return explain(err)
+		return s.send(ctx, statement{`DELETE FROM far_end`, nil})
 	}
-	_, err := write.ExecContext(ctx, `INSERT OR REPLACE INTO far_end (one, pairing) VALUES (1, ?)`, pairing)
-	return explain(err)
+	return s.send(ctx, statement{`INSERT OR REPLACE INTO far_end (one, pairing) VALUES (1, ?)`, []any{pairing}})
 }

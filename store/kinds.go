@@ -36,26 +36,13 @@ func (s *Store) SetOwnKinds(ctx context.Context, kinds []site.Kind) error {
 	if err := site.CheckKinds("kinds", kinds); err != nil {
 		return err
 	}
-	if err := s.gone(); err != nil {
-		return err
-	}
-	_, write := s.dbs()
-	tx, err := write.BeginTx(ctx, nil)
-	if err != nil {
-		return explain(err)
-	}
-	defer tx.Rollback()
-	if _, err := tx.ExecContext(ctx, `DELETE FROM own_kinds`); err != nil {
-		return explain(err)
-	}
+	batch := []statement{{`DELETE FROM own_kinds`, nil}}
 	for i, k := range kinds {
 		body, err := json.Marshal(k)
 		if err != nil {
 			return err
 		}
-		if _, err := tx.ExecContext(ctx, `INSERT INTO own_kinds (id, pos, body) VALUES (?, ?, ?)`, k.ID, i, string(body)); err != nil {
-			return explain(err)
-		}
+		batch = append(batch, statement{`INSERT INTO own_kinds (id, pos, body) VALUES (?, ?, ?)`, []any{k.ID, i, string(body)}})
 	}
-	return explain(tx.Commit())
+	return s.send(ctx, batch...)
 }

@@ -136,7 +136,7 @@ func versionOf(path string) (int64, error) {
 		return 0, &NoBackupError{"it holds no sites"}
 	}
 	var version sql.NullInt64
-	if err := db.QueryRow(`SELECT max(version_id) FROM goose_db_version WHERE is_applied`).Scan(&version); err != nil {
+	if err := db.QueryRow(askVersion).Scan(&version); err != nil {
 		return 0, &NoBackupError{"it is damaged: " + err.Error()}
 	}
 	switch {

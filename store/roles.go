@@ -35,28 +35,14 @@ func (s *Store) ListRoles(ctx context.Context) (map[string][]string, error) {
 // SetListRoles keeps what the columns of lists of a shape hold; without roles it is
 // forgotten.
 func (s *Store) SetListRoles(ctx context.Context, shape string, roles []string) error {
-	if err := s.gone(); err != nil {
-		return err
-	}
-	_, write := s.dbs()
 	if len(roles) == 0 {
-		_, err := write.ExecContext(ctx, `DELETE FROM list_roles WHERE shape = ?`, shape)
-		return explain(err)
+		return s.send(ctx, statement{`DELETE FROM list_roles WHERE shape = ?`, []any{shape}})
 	}
 	text, err := json.Marshal(roles)
 	if err != nil {
 		return err
 	}
-	tx, err := write.BeginTx(ctx, nil)
-	if err != nil {
-		return explain(err)
-	}
-	defer tx.Rollback()
-	if _, err := tx.ExecContext(ctx, `INSERT OR REPLACE INTO list_roles (shape, roles, at) VALUES (?, ?, ?)`, shape, string(text), s.clock().UTC().Format(time.RFC3339Nano)); err != nil {
-		return explain(err)
-	}
-	if _, err := tx.ExecContext(ctx, `DELETE FROM list_roles WHERE shape NOT IN (SELECT shape FROM list_roles ORDER BY at DESC LIMIT ?)`, mostShapes); err != nil {
-		return explain(err)
-	}
-	return explain(tx.Commit())
+	return s.send(ctx,
+		statement{`INSERT OR REPLACE INTO list_roles (shape, roles, at) VALUES (?, ?, ?)`, []any{shape, string(text), s.clock().UTC().Format(time.RFC3339Nano)}},
+		statement{`DELETE FROM list_roles WHERE shape NOT IN (SELECT shape FROM list_roles ORDER BY at DESC LIMIT ?)`, []any{mostShapes}})
 }

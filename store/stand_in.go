@@ -26,14 +26,9 @@ func (s *Store) Taken(ctx context.Context) ([]TakenAddress, error) {
 
 // SetTaken keeps that an address is taken, or that it is given back.
 func (s *Store) SetTaken(ctx context.Context, t TakenAddress, taken bool) error {
-	if err := s.gone(); err != nil {
-		return err
-	}
-	_, write := s.dbs()
-	statement := `DELETE FROM stand_in WHERE link = ? AND address = ?`
+	line := `DELETE FROM stand_in WHERE link = ? AND address = ?`
 	if taken {
-		statement = `INSERT OR REPLACE INTO stand_in (link, address) VALUES (?, ?)`
+		line = `INSERT OR REPLACE INTO stand_in (link, address) VALUES (?, ?)`
 	}
-	_, err := write.ExecContext(ctx, statement, t.Link, t.Address)
-	return explain(err)
+	return s.send(ctx, statement{line, []any{t.Link, t.Address}})
 }

@@ -12,6 +12,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"math/rand/v2"
 	"net/url"
 	"os"
 	"path/filepath"
@@ -32,6 +33,9 @@ var migrations embed.FS
 
 // mending is the version at which what an earlier program left is mended.
 const mending = 4
+
+// askVersion asks for the version of the tables.
+const askVersion = `SELECT max(version_id) FROM goose_db_version WHERE is_applied`
 
 // newest is the version of the tables that this program makes.
 var newest = newestOf(migrations)
@@ -55,6 +59,9 @@ var (
 	// ErrGone says that the file was removed or replaced while the program had it
 	// open. What is held is whole, and Rescue writes it. It wraps ErrCannotSave.
 	ErrGone = fmt.Errorf("%w: its file was removed, moved or replaced while the program runs", ErrCannotSave)
+	// ErrUpdated says that a newer program brought the tables up to date while this one had
+	// them open. It wraps ErrCannotSave.
+	ErrUpdated = fmt.Errorf("%w: a newer Vest Pin has brought it up to date; start the newer one here as well", ErrCannotSave)
 )
 
 // NewerError says that a newer program made the database.
@@ -140,13 +147,11 @@ func Open(path string) (*Store, error) {
 
 // connect opens the file at s.path.
 func (s *Store) connect() error {
-	db, err := sql.Open("sqlite", dsn(s.path, fmt.Sprintf("mode=rw&_pragma=busy_timeout(%d)&_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)&_pragma=foreign_keys(1)&_txlock=immediate", patience.Milliseconds())))
-	if err != nil {
+	if err := upgrade(s.path); err != nil {
 		return err
 	}
-	db.SetMaxOpenConns(1)
-	if err := migrate(db); err != nil {
-		db.Close()
+	db, err := writing(s.path, patience, "")
+	if err != nil {
 		return err
 	}
 	reading, err := sql.Open("sqlite", dsn(s.path, "mode=ro&_pragma=busy_timeout(2000)&_pragma=query_only(1)"))
@@ -164,28 +169,64 @@ func (s *Store) connect() error {
 	return nil
 }
 
+// writing opens the file for one connection that writes.
+func writing(path string, patience time.Duration, more string) (*sql.DB, error) {
+	db, err := sql.Open("sqlite", dsn(path, fmt.Sprintf("mode=rw&_pragma=busy_timeout(%d)%s&_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)&_pragma=foreign_keys(1)&_txlock=immediate", patience.Milliseconds(), more)))
+	if err == nil {
+		db.SetMaxOpenConns(1)
+	}
+	return db, err
+}
+
+// upgrade brings the tables up to date, alone: of several programs that find an old file at
+// once the first does it, and none works on it meanwhile.
+func upgrade(path string) error {
+	for until := time.Now().Add(patience); ; time.Sleep(time.Duration(50+rand.IntN(200)) * time.Millisecond) {
+		version, err := versionAt(path)
+		if err == nil && version == newest {
+			return nil
+		}
+		db, err := writing(path, 100*time.Millisecond, "&_pragma=locking_mode(EXCLUSIVE)")
+		if err != nil {
+			return err
+		}
+		err = errors.Join(migrate(db), db.Close())
+		var e *sqlite.Error
+		if busy := errors.As(err, &e) && e.Code()&0xff == sqlite3.SQLITE_BUSY; !busy || time.Now().After(until) {
+			return err
+		}
+	}
+}
+
 func dsn(path, options string) string {
 	u := url.URL{Scheme: "file", Opaque: (&url.URL{Path: path}).EscapedPath(), RawQuery: options}
 	return u.String()
 }
 
-// refuseNewer looks at the database without changing a byte of it.
-func refuseNewer(path string) error {
+// versionAt gives the version of the tables, without changing a byte of the file.
+func versionAt(path string) (int64, error) {
 	db, err := sql.Open("sqlite", dsn(path, "mode=ro"))
 	if err != nil {
-		return err
+		return 0, err
 	}
 	defer db.Close()
 	var version sql.NullInt64
-	if err := db.QueryRow(`SELECT max(version_id) FROM goose_db_version WHERE is_applied`).Scan(&version); err != nil {
+	err = db.QueryRow(askVersion).Scan(&version)
+	return version.Int64, err
+}
+
+// refuseNewer refuses the file of a newer program, and what is no database.
+func refuseNewer(path string) error {
+	version, err := versionAt(path)
+	if err != nil {
 		var e *sqlite.Error
 		if errors.As(err, &e) && (e.Code()&0xff == sqlite3.SQLITE_NOTADB || e.Code()&0xff == sqlite3.SQLITE_CORRUPT) {
 			return fmt.Errorf("%s is not a database of Vest Pin: name another file with --db", path)
 		}
 		return nil // no tables yet
 	}
-	if version.Int64 > newest {
-		return &NewerError{path, version.Int64, newest}
+	if version > newest {
+		return &NewerError{path, version, newest}
 	}
 	return nil
 }
@@ -521,9 +562,17 @@ type statement struct {
 // errOvertaken says that the first statement of a batch, its guard, hit no row.
 var errOvertaken = errors.New("somebody else was quicker")
 
-// run sends a batch in one transaction; its first statement must hit one row. What
-// it says is done is on the disk, in the file that is at the store's path.
-func (s *Store) run(ctx context.Context, batch []statement) error {
+// run sends a batch whose first statement must hit one row, as send does.
+// Errors: errOvertaken, or one that wraps ErrCannotSave.
+func (s *Store) run(ctx context.Context, batch []statement) error { return s.inTurn(ctx, batch, true) }
+
+// send sends a batch in one transaction. What it says is done is on the disk, in the
+// file that is at the store's path. Error: one that wraps ErrCannotSave.
+func (s *Store) send(ctx context.Context, batch ...statement) error {
+	return s.inTurn(ctx, batch, false)
+}
+
+func (s *Store) inTurn(ctx context.Context, batch []statement, guarded bool) error {
 	if err := s.gone(); err != nil {
 		return err
 	}
@@ -538,24 +587,31 @@ func (s *Store) run(ctx context.Context, batch []statement) error {
 		return explain(err)
 	}
 	defer conn.Close()
-	if err := inTransaction(context.WithoutCancel(ctx), conn, batch); err != nil { // a request that ends does not end it half way
+	if err := inTransaction(context.WithoutCancel(ctx), conn, batch, guarded); err != nil { // a request that ends does not end it half way
 		return err
 	}
 	return s.gone()
 }
 
-func inTransaction(ctx context.Context, conn *sql.Conn, batch []statement) error {
+func inTransaction(ctx context.Context, conn *sql.Conn, batch []statement, guarded bool) error {
 	tx, err := conn.BeginTx(ctx, nil)
 	if err != nil {
 		return explain(err)
 	}
 	defer tx.Rollback()
+	var version int64
+	if err := tx.QueryRowContext(ctx, askVersion).Scan(&version); err != nil {
+		return explain(err)
+	}
+	if version > newest {
+		return ErrUpdated
+	}
 	for i, st := range batch {
 		res, err := tx.ExecContext(ctx, st.sql, st.args...)
 		if err != nil {
 			return explain(err)
 		}
-		if i == 0 {
+		if guarded && i == 0 {
 			if n, err := res.RowsAffected(); err != nil || n != 1 {
 				return errOvertaken
 			}

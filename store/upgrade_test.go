@@ -1,54 +1,207 @@
 package store
 
 import (
-	"context"
 	"database/sql"
+	"errors"
 	"fmt"
-	"io/fs"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"reflect"
 	"strings"
+	"sync"
 	"testing"
-
-	"github.com/pressly/goose/v3"
+	"time"
 
 	"vestpin/core/edit"
 	"vestpin/core/site"
 	"vestpin/core/sitefile"
 )
 
-// A database of the first version is opened with everything that is in it, and
-// takes what that version did not know.
-func TestDatabaseOfTheFirstVersion(t *testing.T) {
-	path := filepath.Join(t.TempDir(), "v.db")
+// ofTheFirstVersion makes a database as the first version made it, with some sites.
+func ofTheFirstVersion(t *testing.T, path string, sites ...string) {
+	t.Helper()
 	db, err := sql.Open("sqlite", dsn(path, ""))
 	if err != nil {
 		t.Fatal(err)
 	}
-	files, err := fs.Sub(migrations, "migrations")
+	defer db.Close()
+	upTo(t, db, 1)
+	for _, id := range sites {
+		for _, line := range []string{
+			`INSERT INTO sites VALUES (?, 'Mill', 3, '2026-05-04T09:00:00Z', '2026-05-04T09:00:00Z')`,
+			`INSERT INTO networks VALUES (?, 'main', 0, 'Main', '10.48.16.0/24', '10.48.16.1')`,
+			`INSERT INTO devices VALUES (?, 'rec', 0, 'Recorder', 'recorder', 'office', 1)`,
+			`INSERT INTO interfaces VALUES (?, 'rec.0', 'rec', 0, '', 'main', '00:00:5e:00:53:21', '10.48.16.20', 'auto', '10.48.16.20', 'both', 0)`,
+			`INSERT INTO evidence VALUES (?, 'rec.0', 0, 'leases', 4, '2026-05-04T09:00:00Z', '10.48.16.20', 'nvr', 'lease')`,
+		} {
+			if _, err := db.Exec(line, id); err != nil {
+				t.Fatal(err)
+			}
+		}
+	}
+}
+
+func upTo(t *testing.T, db *sql.DB, version int64) {
+	t.Helper()
+	p, err := provider(db)
 	if err != nil {
 		t.Fatal(err)
 	}
-	p, err := goose.NewProvider(goose.DialectSQLite3, db, files)
+	if _, err := p.UpTo(bg, version); err != nil {
+		t.Fatal(err)
+	}
+}
+
+// An upgrade that is cut short, between two versions or by kill -9 at any moment, is taken up
+// again by the next start, and nothing is lost.
+func TestUpgradeCutShort(t *testing.T) {
+	if path := os.Getenv("VESTPIN_UPGRADE_UNTIL_KILLED"); path != "" {
+		open(t, path)
+		return
+	}
+	var sites []string
+	for i := range 60 {
+		sites = append(sites, fmt.Sprint("mill-", i))
+	}
+	first := filepath.Join(t.TempDir(), "first.db")
+	ofTheFirstVersion(t, first, sites...)
+	data, err := os.ReadFile(first)
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := p.UpTo(context.Background(), 1); err != nil {
+	fresh := func() string {
+		path := filepath.Join(t.TempDir(), "v.db")
+		if err := os.WriteFile(path, data, 0o600); err != nil {
+			t.Fatal(err)
+		}
+		return path
+	}
+	whole := func(when, path string) {
+		t.Helper()
+		s := open(t, path)
+		for _, id := range sites {
+			if st, err := s.Get(bg, id); err != nil || st.Version != 3 || len(st.Site.Devices) != 1 || st.Site.Devices[0].Interfaces[0].Evidence[0].Host != "nvr" {
+				t.Fatalf("cut %s: %s: %v %+v", when, id, err, st.Site)
+			}
+		}
+	}
+	for version := range newest + 1 {
+		path := fresh()
+		db, err := sql.Open("sqlite", dsn(path, ""))
+		if err != nil {
+			t.Fatal(err)
+		}
+		upTo(t, db, max(version, 1))
+		db.Close()
+		whole(fmt.Sprint("after version ", version), path)
+	}
+	upgrade := func(path string) *exec.Cmd {
+		cmd := exec.Command(os.Args[0], "-test.run", "^TestUpgradeCutShort$")
+		cmd.Env = append(os.Environ(), "VESTPIN_UPGRADE_UNTIL_KILLED="+path)
+		if err := cmd.Start(); err != nil {
+			t.Fatal(err)
+		}
+		return cmd
+	}
+	begun := time.Now()
+	if err := upgrade(fresh()).Wait(); err != nil {
 		t.Fatal(err)
 	}
-	for _, line := range []string{
-		`INSERT INTO sites VALUES ('mill', 'Mill', 3, '2026-05-04T09:00:00Z', '2026-05-04T09:00:00Z')`,
-		`INSERT INTO networks VALUES ('mill', 'main', 0, 'Main', '10.48.16.0/24', '10.48.16.1')`,
-		`INSERT INTO devices VALUES ('mill', 'rec', 0, 'Recorder', 'recorder', 'office', 1)`,
-		`INSERT INTO interfaces VALUES ('mill', 'rec.0', 'rec', 0, '', 'main', '00:00:5e:00:53:21', '10.48.16.20', 'auto', '10.48.16.20', 'both', 0)`,
-		`INSERT INTO evidence VALUES ('mill', 'rec.0', 0, 'leases', 4, '2026-05-04T09:00:00Z', '10.48.16.20', 'nvr', 'lease')`,
+	long := time.Since(begun)
+	const kills = 25
+	for i := range kills {
+		path, after := fresh(), long*time.Duration(i)/kills
+		cmd := upgrade(path)
+		time.Sleep(after)
+		cmd.Process.Kill()
+		cmd.Wait()
+		whole(fmt.Sprint("after ", after), path)
+	}
+}
+
+// Programs that find the same old database at once all come to work on it.
+func TestProgramsUpgradeAtOnce(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "v.db")
+	ofTheFirstVersion(t, path, "mill")
+	var all sync.WaitGroup
+	for i := range 5 {
+		all.Go(func() {
+			s, err := Open(path)
+			if err != nil {
+				t.Errorf("program %d: %v", i, err)
+				return
+			}
+			defer s.Close()
+			if st, err := s.Get(bg, "mill"); err != nil || len(st.Site.Devices) != 1 {
+				t.Errorf("program %d: %v %+v", i, err, st.Site)
+			}
+		})
+	}
+	all.Wait()
+}
+
+// A program whose tables a newer one has brought up to date writes nothing more, and says why.
+func TestNewerProgramMeanwhile(t *testing.T) {
+	s := open(t, filepath.Join(t.TempDir(), "v.db"))
+	st, err := s.Create(bg, "p", full())
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.write.Exec(`INSERT INTO goose_db_version (version_id, is_applied) VALUES (99, 1)`); err != nil {
+		t.Fatal(err)
+	}
+	_, edited := editAs(s, st.ID, st.Version, "", "", rename("x"))
+	_, created := s.Create(bg, "q", full())
+	_, undone := s.Undo(bg, st.ID, Turn{Version: st.Version})
+	for what, err := range map[string]error{
+		"edit": edited, "create": created, "remove": s.Remove(bg, "p"), "kinds": s.SetOwnKinds(bg, nil), "far end": s.SetFarEnd(bg, "x"),
+		"roles": s.SetListRoles(bg, "x", []string{"name"}), "taken": s.SetTaken(bg, TakenAddress{"eth0", "10.48.16.9"}, true), "understood": s.Understood(bg, "p"),
 	} {
-		if _, err := db.Exec(line); err != nil {
+		if !errors.Is(err, ErrUpdated) || !errors.Is(err, ErrCannotSave) {
+			t.Errorf("%s: %v", what, err)
+		}
+	}
+	if !errors.Is(undone, ErrNothing) {
+		t.Error(undone)
+	}
+	if now, err := s.Get(bg, "p"); err != nil || now.Version != st.Version {
+		t.Errorf("%v %d", err, now.Version)
+	}
+}
+
+// A database that turns read-only under the program is told with each change, and no change is
+// taken for written; once it can be written again, so is the next change.
+func TestReadOnlyMeanwhile(t *testing.T) {
+	s := open(t, filepath.Join(t.TempDir(), "v.db"))
+	st, err := s.Create(bg, "p", full())
+	if err != nil {
+		t.Fatal(err)
+	}
+	turn := func(on string) {
+		t.Helper()
+		if _, err := s.write.Exec(`PRAGMA query_only = ` + on); err != nil { // SQLite's own answer of a disk that is read-only
 			t.Fatal(err)
 		}
 	}
-	db.Close()
+	turn("1")
+	if _, err := editAs(s, "p", st.Version, "", "", rename("x")); !errors.Is(err, ErrCannotSave) || !strings.Contains(err.Error(), "read-only") {
+		t.Errorf("read-only: %v", err)
+	}
+	if now, err := s.Get(bg, "p"); err != nil || now.Version != st.Version || now.Site.Name != st.Site.Name {
+		t.Errorf("%v, at %d as %q", err, now.Version, now.Site.Name)
+	}
+	turn("0")
+	if now, err := editAs(s, "p", st.Version, "", "", rename("y")); err != nil || now.Site.Name != "y" {
+		t.Errorf("writable again: %v", err)
+	}
+}
+
+// A database of the first version is opened with everything that is in it, and
+// takes what that version did not know.
+func TestDatabaseOfTheFirstVersion(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "v.db")
+	ofTheFirstVersion(t, path, "mill")
 	backup := filepath.Join(t.TempDir(), "backup") // it can be a backup as well
 	if data, err := os.ReadFile(path); err != nil || os.WriteFile(backup, data, 0o600) != nil {
 		t.Fatal(err)

@@ -27,6 +27,7 @@ type watched struct {
 	dials map[netip.AddrPort]int
 	sent  []time.Time
 	to    map[netip.AddrPort]bool
+	sleep int // before this frame; none at 0
 }
 
 func watch(w *sim.World) *watched {
@@ -71,6 +72,9 @@ type watchedFrames struct {
 
 func (f watchedFrames) Send(b []byte) error {
 	f.w.mu.Lock()
+	if n := len(f.w.sent); n > 0 && n == f.w.sleep {
+		time.Sleep(4 * time.Second)
+	}
 	f.w.sent = append(f.w.sent, time.Now())
 	f.w.mu.Unlock()
 	return f.Frames.Send(b)
@@ -125,15 +129,41 @@ func TestPromisesOfASurvey(t *testing.T) {
 			t.Error("SNMP was asked without a community")
 		}
 	}
-	most := int(440 / (1 - stolen())) // what waited while the machine was not ours is noted late
+	w.keepsTo(t, 400, stolen())
+}
+
+// keepsTo holds what was sent to a ceiling of frames a second.
+func (w *watched) keepsTo(t *testing.T, rate int, stolen float64) {
+	t.Helper()
+	most := int(1.1 * float64(rate) / (1 - stolen)) // what waited while the machine was not ours is noted late
 	for i := range w.sent {
 		j := i
 		for j < len(w.sent) && w.sent[j].Sub(w.sent[i]) < time.Second {
 			j++
 		}
 		if j-i > most {
-			t.Fatalf("%d frames in a second, the ceiling is 400", j-i)
+			t.Fatalf("%d frames in a second, the ceiling is %d", j-i, rate)
 		}
+	}
+}
+
+// After a sleep in the middle of a sweep those who did not answer are asked once more, no faster
+// than before.
+func TestSleptInASweep(t *testing.T) {
+	t.Parallel()
+	w := watch(pottery(t))
+	w.sleep = 300
+	var h heard
+	stolen := lab.Stolen()
+	if err := wire.Survey(context.Background(), w, wire.Plan{Subnet: lan, Rate: 400, SweepOnly: true}, []netip.Prefix{lan}, h.take); err != nil {
+		t.Fatal(err)
+	}
+	w.keepsTo(t, 400, stolen())
+	if !slices.ContainsFunc(h.notes, func(n string) bool { return strings.Contains(n, "slept") }) {
+		t.Errorf("nothing is told of it: %q", h.notes)
+	}
+	if silent := 254 - len(w.Hosts) - 1; len(w.sent) < 6*silent-20 {
+		t.Errorf("%d frames for %d who did not answer", len(w.sent), silent)
 	}
 }
 
