@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"net/url"
 	"os"
 	"path/filepath"
 	"strings"
@@ -167,6 +168,10 @@ func TestLogin(t *testing.T) {
 	look(t, ctx, "login")
 	do(t, ctx, Fill("Passphrase", "kiln at nine"), Keys("\r"), Sees("12 of 15 pinned"), Wait(`location.pathname === "/s/pottery/addresses"`), Keys("?"), Sees("Keys"))
 	look(t, ctx, "help")
+	// What a link asks for afterwards is a page of this program, or it is the list of sites.
+	for _, to := range []string{`/\other.example/x`, "//other.example/x", "https://other.example/x", "javascript:window.hit=1", "/\t/other.example"} {
+		do(t, ctx, chromedp.Navigate(p.URL+"/login?to="+url.QueryEscape(to)), Fill("Passphrase", "kiln at nine"), Keys("\r"), Sees("Saltmarsh Pottery"), Wait(`location.host === "`+strings.TrimPrefix(p.URL, "http://")+`" && location.pathname === "/" && !window.hit`))
+	}
 }
 
 // A program that others can reach is encrypted with a key of its own, which it keeps,
