@@ -120,6 +120,65 @@ func TestUpgradeCutShort(t *testing.T) {
 	}
 }
 
+// A restore that is cut short by kill -9 at any moment leaves what was there before or what was to
+// come, and nothing in between.
+func TestRestoreCutShort(t *testing.T) {
+	if text := os.Getenv("VESTPIN_RESTORE_UNTIL_KILLED"); text != "" {
+		path, backup, _ := strings.Cut(text, "|")
+		if _, _, err := open(t, path).Restore(bg, backup, false); err != nil {
+			t.Fatal(err)
+		}
+		return
+	}
+	backup := filepath.Join(t.TempDir(), "backup")
+	var sites []string
+	for i := range 60 {
+		sites = append(sites, fmt.Sprint("mill-", i))
+	}
+	ofTheFirstVersion(t, backup, sites...)
+	cut := func(after time.Duration) (took time.Duration, came bool) {
+		path := filepath.Join(t.TempDir(), "v.db")
+		s := open(t, path)
+		if _, err := s.Create(bg, "old", full()); err != nil {
+			t.Fatal(err)
+		}
+		s.Close()
+		cmd := exec.Command(os.Args[0], "-test.run", "^TestRestoreCutShort$")
+		cmd.Env = append(os.Environ(), "VESTPIN_RESTORE_UNTIL_KILLED="+path+"|"+backup)
+		begun := time.Now()
+		if err := cmd.Start(); err != nil {
+			t.Fatal(err)
+		}
+		defer time.AfterFunc(after, func() { cmd.Process.Kill() }).Stop()
+		cmd.Wait()
+		took = time.Since(begun)
+		all, err := open(t, path).List(bg)
+		if err != nil {
+			t.Fatalf("cut after %v: %v", after, err)
+		}
+		for _, l := range all {
+			if l.Damaged != nil {
+				t.Errorf("cut after %v: %v", after, l.Damaged)
+			}
+		}
+		if len(all) == 1 && all[0].ID == "old" {
+			return took, false
+		}
+		if len(all) != len(sites) {
+			t.Errorf("cut after %v: %d sites", after, len(all))
+		}
+		return took, true
+	}
+	long, came := cut(time.Minute)
+	if !came {
+		t.Fatal("it was not restored")
+	}
+	const kills = 25
+	for i := range kills {
+		cut(long * time.Duration(i) / kills)
+	}
+}
+
 // Programs that find the same old database at once all come to work on it.
 func TestProgramsUpgradeAtOnce(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "v.db")

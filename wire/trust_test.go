@@ -3,6 +3,7 @@ package wire
 import (
 	"net/netip"
 	"testing"
+	"time"
 
 	"vestpin/core/reach"
 )
@@ -50,5 +51,23 @@ func TestWhatCanBeOutside(t *testing.T) {
 		if got := [2]bool{reach.CanBeOutside(a), CanBeDialled(a, links)}; got != want {
 			t.Errorf("%s: can be outside %v, can be dialled %v, want %v", address, got[0], got[1], want)
 		}
+	}
+}
+
+// A sleep is a gap in the time that the program runs, or in the clock, either way.
+func TestSleepsAreNoticed(t *testing.T) {
+	begun := time.Now()
+	w := waking{begun}
+	for _, c := range []struct {
+		after time.Duration
+		slept bool
+	}{{200 * time.Millisecond, false}, {3 * time.Second, false}, {time.Hour, true}, {time.Hour + time.Second, false}, {time.Second, true}, {1200 * time.Millisecond, false}} {
+		if got := w.slept(begun.Round(0).Add(c.after)); got != c.slept {
+			t.Errorf("after %v: %v", c.after, got)
+		}
+	}
+	w = waking{begun}
+	if w.slept(begun.Add(time.Second)) || !w.slept(begun.Add(5*time.Second)) {
+		t.Error("a halt is not told from none")
 	}
 }
