@@ -93,12 +93,13 @@ type FarEnd struct {
 
 // Checks are what was tried at a site last, and what it says of the plan.
 type Checks struct {
-	State  CheckState        `json:"state"`
-	Report *diagnosis.Report `json:"report,omitempty" doc:"Absent where nothing was tried yet"`
-	Open   map[string]string `json:"open" doc:"By service: what is opened from elsewhere to see it, where that is a page"`
-	Here   Side              `json:"here"`
-	Far    FarEnd            `json:"far"`
-	Back   []wire.Back       `json:"back" doc:"Who came back since the watch began"`
+	Version int               `json:"version" doc:"Of the site that the mends were worked out for"`
+	State   CheckState        `json:"state"`
+	Report  *diagnosis.Report `json:"report,omitempty" doc:"Absent where nothing was tried yet"`
+	Open    map[string]string `json:"open" doc:"By service: what is opened from elsewhere to see it, where that is a page"`
+	Here    Side              `json:"here"`
+	Far     FarEnd            `json:"far"`
+	Back    []wire.Back       `json:"back" doc:"Who came back since the watch began"`
 }
 
 // realFar reaches a helper by its pairing text.
@@ -452,7 +453,7 @@ func (s *server) getChecks(ctx context.Context, in *SiteID) (*struct{ Body Check
 	if err != nil {
 		return nil, err
 	}
-	out := Checks{Here: s.sideOf(in.ID, st.Site), Back: []wire.Back{}, Open: pagesOf(v, known.With(v.Kinds...))}
+	out := Checks{Version: st.Version, Here: s.sideOf(in.ID, st.Site), Back: []wire.Back{}, Open: pagesOf(v, known.With(v.Kinds...))}
 	if out.Far, err = s.farEnd(ctx); err != nil {
 		return nil, refusal(err)
 	}

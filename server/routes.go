@@ -9,6 +9,7 @@ import (
 	"net/http"
 	"reflect"
 	"slices"
+	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -60,6 +61,9 @@ func (s *server) routes(api huma.API) {
 	huma.Register(api, post("parse-settings", "/api/parse/settings"), s.parseSettings)
 	huma.Register(api, whole(get("get-site", "/api/sites/{id}")), s.getSite)
 	huma.Register(api, huma.Operation{OperationID: "remove-site", Method: http.MethodDelete, Path: "/api/sites/{id}"}, s.removeSite)
+	huma.Register(api, get("list-removed", "/api/removed"), s.listRemoved)
+	huma.Register(api, post("bring-back", "/api/removed/{id}/back"), s.bringBack)
+	huma.Register(api, huma.Operation{OperationID: "forget-site", Method: http.MethodDelete, Path: "/api/removed/{id}"}, s.forgetSite)
 	huma.Register(api, huma.Operation{OperationID: "understood", Method: http.MethodDelete, Path: "/api/sites/{id}/notice"}, s.understood)
 	huma.Register(api, get("reach", "/api/reach"), func(context.Context, *struct{}) (*struct{ Body Reach }, error) {
 		return &struct{ Body Reach }{s.reach}, nil
@@ -68,6 +72,7 @@ func (s *server) routes(api huma.API) {
 	huma.Register(api, get("export-site", "/api/sites/{id}/file"), s.exportSite)
 	huma.Register(api, get("write-file", "/api/sites/{id}/files/{name}"), s.writeFile)
 	huma.Register(api, as(post("edit-site", "/api/sites/{id}/edits"), reflect.TypeFor[Edited]()), s.editSite)
+	huma.Register(api, as(post("edit-both", "/api/sites/{id}/edits-with"), reflect.TypeFor[Edited]()), s.editBoth)
 	huma.Register(api, whole(post("undo", "/api/sites/{id}/undo")), s.undo)
 	huma.Register(api, whole(post("redo", "/api/sites/{id}/redo")), s.redo)
 	huma.Register(api, huma.Operation{OperationID: "read-evidence", Method: http.MethodPost, Path: "/api/sites/{id}" + evidencePath, MaxBodyBytes: -1, BodyReadTimeout: -1}, s.readEvidence)
@@ -135,12 +140,22 @@ func (s *server) reply(ctx context.Context, st store.Stored, err error, changed 
 	}
 	if changed {
 		s.hub.tell(news{ID: st.ID, Version: st.Version})
+		if st.Also != "" {
+			s.tellOf(ctx, st.Also)
+		}
 	}
 	body, err := s.answerOf(ctx, st)
 	if err != nil {
 		return nil, refusal(err)
 	}
 	return &rawAnswer{"application/json", body}, nil
+}
+
+// tellOf tells the windows of a site that it has changed.
+func (s *server) tellOf(ctx context.Context, id string) {
+	if st, err := s.store.Get(ctx, id); err == nil {
+		s.hub.tell(news{ID: id, Version: st.Version})
+	}
 }
 
 func (s *server) createSite(ctx context.Context, in *struct {
@@ -179,7 +194,39 @@ func (s *server) exportSite(ctx context.Context, in *SiteID) (*fileAnswer, error
 	return attachment("application/json", form.HostName(name)+".json", file), nil
 }
 
-// removeSite takes a site out, in whatever state it is.
+// Removed is a site that was removed and can be had back.
+type Removed struct {
+	ID    string `json:"id"`
+	Name  string `json:"name"`
+	At    string `json:"at" format:"date-time"`
+	Until string `json:"until" format:"date-time" doc:"When it is deleted for good"`
+}
+
+func (s *server) listRemoved(ctx context.Context, _ *struct{}) (*struct{ Body []Removed }, error) {
+	all, err := s.store.Removed(ctx)
+	if err != nil {
+		return nil, refusal(err)
+	}
+	out := []Removed{}
+	for _, r := range all {
+		out = append(out, Removed{r.ID, r.Name, r.At.Format(time.RFC3339), r.At.Add(store.KeepsRemoved).Format(time.RFC3339)})
+	}
+	return &struct{ Body []Removed }{out}, nil
+}
+
+func (s *server) bringBack(ctx context.Context, in *SiteID) (*struct{}, error) {
+	if err := s.store.BringBack(ctx, in.ID); err != nil {
+		return nil, refusal(err)
+	}
+	s.hub.tell(news{ID: in.ID, Version: -1})
+	return nil, nil
+}
+
+func (s *server) forgetSite(ctx context.Context, in *SiteID) (*struct{}, error) {
+	return nil, refusal(s.store.Forget(ctx, in.ID))
+}
+
+// removeSite takes a site out, in whatever state it is; it can be had back for a while.
 func (s *server) removeSite(ctx context.Context, in *SiteID) (*struct{}, error) {
 	s.endSurvey(in.ID)
 	if err := s.store.Remove(ctx, in.ID); err != nil {
@@ -246,21 +293,55 @@ type Edited struct {
 
 func (s *server) editSite(ctx context.Context, in *struct {
 	SiteID
-	Body struct {
-		Version int       `json:"version" doc:"The version that the editor saw"`
-		Window  string    `json:"window,omitempty" doc:"What the same window changed since is no reason to refuse"`
-		Edits   edit.List `json:"edits"`
-		Title   string    `json:"title,omitempty" doc:"What the edits do, in a few words"`
-	}
+	Body Batch
 }) (*rawAnswer, error) {
 	b := in.Body
 	if len(b.Edits) == 0 {
 		return nil, huma.Error422UnprocessableEntity("There is no edit in the request.")
 	}
+	st, made, err := s.store.Edit(ctx, in.ID, b.change())
+	return s.edited(ctx, st, made, err)
+}
+
+// Batch is a batch of edits as a window sends it.
+type Batch struct {
+	Version int       `json:"version" doc:"The version that the editor saw"`
+	Window  string    `json:"window,omitempty" doc:"What the same window changed since is no reason to refuse"`
+	Edits   edit.List `json:"edits"`
+	Title   string    `json:"title,omitempty" doc:"What the edits do, in a few words"`
+}
+
+func (b Batch) change() store.Change {
 	if len(b.Title) > 300 {
 		b.Title = ""
 	}
-	st, made, err := s.store.Edit(ctx, in.ID, store.Change{Version: b.Version, Who: who, Window: b.Window[:min(len(b.Window), longestWindow)], Title: b.Title, Edits: b.Edits})
+	return store.Change{Version: b.Version, Who: who, Window: b.Window[:min(len(b.Window), longestWindow)], Title: b.Title, Edits: b.Edits}
+}
+
+// editBoth makes edits at two sites, as a link between them needs it: at both or at none.
+func (s *server) editBoth(ctx context.Context, in *struct {
+	SiteID
+	Body struct {
+		Batch
+		With struct {
+			Site string `json:"site" doc:"The other site"`
+			Batch
+		} `json:"with"`
+	}
+}) (*rawAnswer, error) {
+	b := in.Body
+	if len(b.Edits) == 0 || len(b.With.Edits) == 0 {
+		return nil, huma.Error422UnprocessableEntity("There are no edits for one of the two sites.")
+	}
+	both, made, err := s.store.EditBoth(ctx, [2]string{in.ID, b.With.Site}, [2]store.Change{b.change(), b.With.change()})
+	if err == nil {
+		s.hub.tell(news{ID: both[1].ID, Version: both[1].Version})
+	}
+	return s.edited(ctx, both[0], made, err)
+}
+
+// edited is the answer to edits.
+func (s *server) edited(ctx context.Context, st store.Stored, made store.Made, err error) (*rawAnswer, error) {
 	out, err := s.reply(ctx, st, err, true)
 	if err != nil {
 		return nil, err

@@ -99,6 +99,7 @@ func New(st *store.Store, o Options) Server {
 	go s.makers() // unpacked while the first request is on its way
 	clearSpool(st.Dir())
 	s.giveBack()
+	s.store.Removed(context.Background()) // whose time is over goes
 	go s.follow()
 	if o.Watch > 0 {
 		go s.watchOutside(o.Watch)

@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
 	"time"
 
 	"vestpin/core/edit"
@@ -35,9 +36,16 @@ type Entry struct {
 	Title   string
 	State   string
 	Changed []edit.Touch // of an earlier program: all that its edits touch
+	twin    twin
 	format  int
 	forth   string
 	back    string
+}
+
+// twin is the other half of a change that was made at two sites at once.
+type twin struct {
+	site string
+	seq  int
 }
 
 // Edits reads the edits of the entry and those that lead back.
@@ -101,7 +109,7 @@ func (s *Store) Edit(ctx context.Context, id string, c Change) (Stored, Made, er
 		if err != nil {
 			return now, Made{}, err
 		}
-		next, err = s.save(ctx, now, next)
+		err = s.save(ctx, step{now, next})
 		if !errors.Is(err, errOvertaken) {
 			return next.Stored, made, err
 		}
@@ -113,6 +121,7 @@ func (s *Store) Edit(ctx context.Context, id string, c Change) (Stored, Made, er
 type pending struct {
 	Stored
 	journal []statement
+	twin    twin // of the entry that is turned
 }
 
 // over works out a change on top of the site as it is now.
@@ -148,9 +157,8 @@ func (s *Store) entry(now Stored, next site.Site, c Change, undo []edit.Edit) (p
 	}
 	p := pending{Stored: Stored{ID: now.ID, Version: now.Version + 1, Created: now.Created, Changed: s.clock().UTC(), Site: next, Undo: c.Title, UndoSeq: now.last + 1, last: now.last + 1, Notice: now.Notice}}
 	p.journal = []statement{
-		{`UPDATE journal SET state = 'left' WHERE site = ? AND state = 'undone'`, []any{now.ID}},
-		{`INSERT INTO journal (site, seq, version, at, who, "window", title, format, edits, undo, touches, state) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, 'done')`,
-			[]any{now.ID, p.last, p.Version, p.Changed.Format(time.RFC3339Nano), c.Who, c.Window, c.Title, edit.Format, string(forth), string(back), string(wrote)}},
+		line(`UPDATE journal SET state = 'left' WHERE site = ? AND state = 'undone'`, now.ID),
+		line(`INSERT INTO journal (site, seq, version, at, who, "window", title, format, edits, undo, touches, state) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, 'done')`, now.ID, p.last, p.Version, p.Changed.Format(time.RFC3339Nano), c.Who, c.Window, c.Title, edit.Format, string(forth), string(back), string(wrote)),
 	}
 	return p, nil
 }
@@ -191,26 +199,106 @@ func (s *Store) since(ctx context.Context, now Stored, version int, window strin
 	return others, nil
 }
 
-// save writes what changed between two states of a site, in one transaction that
-// only goes through where the version is still the one before.
-func (s *Store) save(ctx context.Context, before Stored, after pending) (pending, error) {
-	head, err := headOf(after.Site)
+// step is a site before a change and after it.
+type step struct {
+	before Stored
+	after  pending
+}
+
+// statements write what changed between the two; the first only goes through where the
+// version is still the one before.
+func (st step) statements() ([]statement, error) {
+	head, err := headOf(st.after.Site)
 	if err != nil {
-		return after, err
+		return nil, err
 	}
-	parts, err := changes(before.ID, before.Site, after.Site)
+	parts, err := changes(st.before.ID, st.before.Site, st.after.Site)
 	if err != nil {
-		return after, err
+		return nil, err
 	}
-	guard := statement{`UPDATE sites SET version = version + 1, name = ?, changed = ?, head = ? WHERE id = ? AND version = ? AND created = ?`,
-		[]any{after.Site.Name, after.Changed.Format(time.RFC3339Nano), head, before.ID, before.Version, before.Created}}
-	batch := append([]statement{guard}, after.journal...)
-	if err := s.run(ctx, append(batch, parts...)); err != nil {
-		return pending{}, err
+	first := guard(`UPDATE sites SET version = version + 1, name = ?, changed = ?, head = ? WHERE id = ? AND version = ? AND created = ?`, st.after.Site.Name, st.after.Changed.Format(time.RFC3339Nano), head, st.before.ID, st.before.Version, st.before.Created)
+	return append(append([]statement{first}, st.after.journal...), parts...), nil
+}
+
+// save writes steps in one transaction: all of them, or none where a version is not the
+// one before any more.
+func (s *Store) save(ctx context.Context, steps ...step) error {
+	var batch []statement
+	for _, st := range steps {
+		lines, err := st.statements()
+		if err != nil {
+			return err
+		}
+		batch = append(batch, lines...)
 	}
-	kept := after.Stored
-	s.slot(before.ID).kept.Store(&kept)
-	return after, nil
+	if err := s.send(ctx, batch...); err != nil {
+		return err
+	}
+	for _, st := range steps {
+		kept := st.after.Stored
+		s.slot(st.before.ID).kept.Store(&kept)
+	}
+	return nil
+}
+
+// EditBoth makes a change at each of two sites, in one transaction: both are made or none, and
+// undo takes back both. Errors as of Edit.
+func (s *Store) EditBoth(ctx context.Context, ids [2]string, c [2]Change) (sites [2]Stored, made Made, err error) {
+	if ids[0] == ids[1] {
+		return sites, made, fmt.Errorf("%w: a site has no link with itself", ErrNoSite)
+	}
+	leave, err := s.enterAll(ctx, ids[:])
+	if err != nil {
+		return sites, made, err
+	}
+	defer leave()
+	for range tries {
+		var steps [2]step
+		for i, id := range ids {
+			now, err := s.Get(ctx, id)
+			if err != nil {
+				return sites, made, err
+			}
+			mine := c[i]
+			var named []site.Ref
+			mine.Edits, named = edit.Named(now.Site, mine.Edits)
+			next, over, err := s.over(ctx, now, mine)
+			if err != nil {
+				return sites, made, err
+			}
+			if steps[i] = (step{now, next}); i == 0 {
+				made = Made{over, named}
+			}
+		}
+		for i := range steps {
+			other := steps[1-i].after.Stored
+			steps[i].after.journal = append(steps[i].after.journal, line(`UPDATE journal SET twin_site = ?, twin_seq = ? WHERE site = ? AND seq = ?`, other.ID, other.last, ids[i], steps[i].after.last))
+		}
+		if err := s.save(ctx, steps[:]...); !errors.Is(err, errOvertaken) {
+			return [2]Stored{steps[0].after.Stored, steps[1].after.Stored}, made, err
+		}
+	}
+	return sites, made, &StaleError{Version: c[0].Version}
+}
+
+// enterAll waits until nobody else changes any of some sites; always in one order, so that nobody
+// waits for ever.
+func (s *Store) enterAll(ctx context.Context, ids []string) (leave func(), err error) {
+	var all []func()
+	leave = func() {
+		for _, l := range all {
+			l()
+		}
+	}
+	for _, id := range slices.Compact(slices.Sorted(slices.Values(ids))) {
+		l, err := s.slot(id).enter(ctx)
+		if err != nil {
+			leave()
+			return nil, err
+		}
+		all = append(all, l)
+	}
+	return leave, nil
 }
 
 // Undo takes back an entry of the journal: the last one that is not taken back, or
@@ -226,37 +314,70 @@ func (s *Store) Redo(ctx context.Context, id string, t Turn) (Stored, error) {
 }
 
 func (s *Store) turn(ctx context.Context, id string, t Turn, work func(context.Context, Stored, Turn) (pending, error)) (Stored, error) {
-	leave, err := s.slot(id).enter(ctx)
-	if err != nil {
-		return Stored{}, err
-	}
-	defer leave()
+	ids := []string{id}
 	for range tries {
-		now, err := s.Get(ctx, id)
-		if err != nil {
-			return now, err
+		st, with, err := s.turnOnce(ctx, ids, t, work)
+		if with != "" {
+			ids = append(ids, with)
+		} else if !errors.Is(err, errOvertaken) {
+			return st, err
 		}
-		if t.Seq == 0 && t.Version != now.Version {
-			meanwhile, err := s.since(ctx, now, t.Version, "")
-			if err == nil {
-				err = &StaleError{Version: now.Version, Meanwhile: meanwhile}
-			}
-			return now, err
-		}
-		next, err := work(ctx, now, t)
-		if err != nil {
-			return now, err
-		}
-		if _, err = s.save(ctx, now, next); errors.Is(err, errOvertaken) {
-			continue
-		}
-		if err != nil {
-			return Stored{}, err
-		}
-		s.slot(id).kept.Store(nil) // what can be undone now is read anew
-		return s.Get(ctx, id)
 	}
 	return Stored{}, &StaleError{Version: t.Version}
+}
+
+// turnOnce turns an entry of the first of some sites. With is a site that its other half is in, which has
+// to be among them.
+func (s *Store) turnOnce(ctx context.Context, ids []string, t Turn, work func(context.Context, Stored, Turn) (pending, error)) (st Stored, with string, err error) {
+	id := ids[0]
+	leave, err := s.enterAll(ctx, ids)
+	if err != nil {
+		return st, "", err
+	}
+	defer leave()
+	now, err := s.Get(ctx, id)
+	if err != nil {
+		return now, "", err
+	}
+	if t.Seq == 0 && t.Version != now.Version {
+		meanwhile, err := s.since(ctx, now, t.Version, "")
+		if err == nil {
+			err = &StaleError{Version: now.Version, Meanwhile: meanwhile}
+		}
+		return now, "", err
+	}
+	next, err := work(ctx, now, t)
+	if err != nil {
+		return now, "", err
+	}
+	steps := []step{{now, next}}
+	if next.twin.site != "" {
+		if !slices.Contains(ids, next.twin.site) {
+			return now, next.twin.site, nil
+		}
+		other, err := s.Get(ctx, next.twin.site)
+		if err == nil {
+			var half pending
+			half, err = work(ctx, other, Turn{Version: other.Version, Seq: next.twin.seq, Who: t.Who, Window: t.Window})
+			steps = append(steps, step{other, half})
+		}
+		if errors.Is(err, ErrNoSite) { // it was removed: this half is turned alone
+			steps, err = steps[:1], nil
+		}
+		if err != nil {
+			return now, "", err
+		}
+	}
+	if err := s.save(ctx, steps...); err != nil {
+		return st, "", err
+	}
+	for _, done := range steps {
+		s.slot(done.before.ID).kept.Store(nil) // what can be undone now is read anew
+	}
+	if st, err = s.Get(ctx, id); len(steps) > 1 {
+		st.Also = next.twin.site
+	}
+	return st, "", err
 }
 
 // undoing works out how an entry is taken back.
@@ -296,7 +417,9 @@ func (s *Store) undoing(ctx context.Context, now Stored, t Turn) (pending, error
 	if len(later) == 0 {
 		return s.turned(now, next, e, t, "undone"), nil
 	}
-	return s.entry(now, next, Change{Who: t.Who, Window: t.Window, Title: "take back: " + e.Title, Edits: back}, undo)
+	p, err := s.entry(now, next, Change{Who: t.Who, Window: t.Window, Title: "take back: " + e.Title, Edits: back}, undo)
+	p.twin = e.twin
+	return p, err
 }
 
 func (s *Store) redoing(ctx context.Context, now Stored, t Turn) (pending, error) {
@@ -320,8 +443,8 @@ func (s *Store) redoing(ctx context.Context, now Stored, t Turn) (pending, error
 
 // turned is an entry that changes its state.
 func (s *Store) turned(now Stored, next site.Site, e Entry, t Turn, state string) pending {
-	p := pending{Stored: Stored{ID: now.ID, Version: now.Version + 1, Created: now.Created, Changed: s.clock().UTC(), Site: next, Notice: now.Notice}}
-	p.journal = []statement{{`UPDATE journal SET state = ?, version = ?, who = ?, "window" = ? WHERE site = ? AND seq = ?`, []any{state, p.Version, t.Who, t.Window, now.ID, e.Seq}}}
+	p := pending{Stored: Stored{ID: now.ID, Version: now.Version + 1, Created: now.Created, Changed: s.clock().UTC(), Site: next, Notice: now.Notice}, twin: e.twin}
+	p.journal = []statement{line(`UPDATE journal SET state = ?, version = ?, who = ?, "window" = ? WHERE site = ? AND seq = ?`, state, p.Version, t.Who, t.Window, now.ID, e.Seq)}
 	return p
 }
 
@@ -333,8 +456,9 @@ func (s *Store) Journal(ctx context.Context, id string, most int) ([]Entry, erro
 // What is read of an entry: with its edits, which may be a whole survey, or only
 // what they touch, where the program that made it noted that.
 const (
-	whole = `edits, undo`
-	brief = `iif(touches IS NULL, edits, '[]'), iif(touches IS NULL, undo, '[]')`
+	whole = `edits, undo, twin_site, twin_seq`
+	brief = `iif(touches IS NULL, edits, '[]'), iif(touches IS NULL, undo, '[]'), twin_site, twin_seq`
+	early = `edits, undo, '', 0` // of tables of which mendAll has to make the newest yet
 )
 
 func (s *Store) query(ctx context.Context, what, where string, args ...any) ([]Entry, error) {
@@ -358,7 +482,7 @@ func entries(ctx context.Context, db asker, what, where string, args ...any) ([]
 		var e Entry
 		var at string
 		var touches sql.NullString
-		if err := rs.Scan(&e.Seq, &e.Version, &at, &e.Who, &e.Window, &e.Title, &e.State, &e.format, &e.forth, &e.back, &touches); err != nil {
+		if err := rs.Scan(&e.Seq, &e.Version, &at, &e.Who, &e.Window, &e.Title, &e.State, &e.format, &e.forth, &e.back, &e.twin.site, &e.twin.seq, &touches); err != nil {
 			return nil, err
 		}
 		if e.At, err = time.Parse(time.RFC3339Nano, at); err != nil {

@@ -20,7 +20,7 @@ func (s *Store) FarEnd(ctx context.Context) (string, error) {
 // SetFarEnd keeps the pairing text of the helper; an empty one forgets it.
 func (s *Store) SetFarEnd(ctx context.Context, pairing string) error {
 	if pairing == "" {
-		return s.send(ctx, statement{`DELETE FROM far_end`, nil})
+		return s.send(ctx, line(`DELETE FROM far_end`))
 	}
-	return s.send(ctx, statement{`INSERT OR REPLACE INTO far_end (one, pairing) VALUES (1, ?)`, []any{pairing}})
+	return s.send(ctx, line(`INSERT OR REPLACE INTO far_end (one, pairing) VALUES (1, ?)`, pairing))
 }

@@ -36,13 +36,13 @@ func (s *Store) SetOwnKinds(ctx context.Context, kinds []site.Kind) error {
 	if err := site.CheckKinds("kinds", kinds); err != nil {
 		return err
 	}
-	batch := []statement{{`DELETE FROM own_kinds`, nil}}
+	batch := []statement{line(`DELETE FROM own_kinds`)}
 	for i, k := range kinds {
 		body, err := json.Marshal(k)
 		if err != nil {
 			return err
 		}
-		batch = append(batch, statement{`INSERT INTO own_kinds (id, pos, body) VALUES (?, ?, ?)`, []any{k.ID, i, string(body)}})
+		batch = append(batch, line(`INSERT INTO own_kinds (id, pos, body) VALUES (?, ?, ?)`, k.ID, i, string(body)))
 	}
 	return s.send(ctx, batch...)
 }

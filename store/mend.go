@@ -56,7 +56,7 @@ func mendSite(ctx context.Context, tx *sql.Tx, id string) error {
 	if err != nil {
 		return nil
 	}
-	history, err := entries(ctx, tx, whole, `WHERE site = ? ORDER BY seq`, id)
+	history, err := entries(ctx, tx, early, `WHERE site = ? ORDER BY seq`, id)
 	if err != nil {
 		return notice(ctx, tx, id, "Its journal could not be read, so it could not be seen whether joining or splitting devices had lost something.")
 	}

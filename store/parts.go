@@ -73,7 +73,7 @@ func changes(id string, before, after site.Site) ([]statement, error) {
 			delete(was, key)
 			if known && reflect.DeepEqual(a.Index(old).Interface(), item) {
 				if old != i {
-					out = append(out, statement{`UPDATE parts SET pos = ? WHERE site = ? AND list = ? AND key = ?`, []any{i, id, list, key}})
+					out = append(out, line(`UPDATE parts SET pos = ? WHERE site = ? AND list = ? AND key = ?`, i, id, list, key))
 				}
 				continue
 			}
@@ -81,11 +81,11 @@ func changes(id string, before, after site.Site) ([]statement, error) {
 			if err != nil {
 				return nil, err
 			}
-			out = append(out, statement{`INSERT INTO parts (site, list, key, pos, body) VALUES (?, ?, ?, ?, ?)
-				ON CONFLICT (site, list, key) DO UPDATE SET pos = excluded.pos, body = excluded.body`, []any{id, list, key, i, string(body)}})
+			out = append(out, line(`INSERT INTO parts (site, list, key, pos, body) VALUES (?, ?, ?, ?, ?)
+				ON CONFLICT (site, list, key) DO UPDATE SET pos = excluded.pos, body = excluded.body`, id, list, key, i, string(body)))
 		}
 		for key := range was {
-			out = append(out, statement{`DELETE FROM parts WHERE site = ? AND list = ? AND key = ?`, []any{id, list, key}})
+			out = append(out, line(`DELETE FROM parts WHERE site = ? AND list = ? AND key = ?`, id, list, key))
 		}
 	}
 	return out, nil

@@ -97,12 +97,11 @@ func (s *Store) remember(ctx context.Context, kept Stored) error {
 		return err
 	}
 	changed := kept.Changed.Format(time.RFC3339Nano)
-	return s.run(ctx, append([]statement{
-		{`INSERT INTO sites (id, name, version, created, changed, head, notice) VALUES (?, ?, ?, ?, ?, ?, ?)
-			ON CONFLICT (id) DO UPDATE SET name = excluded.name, version = excluded.version, changed = excluded.changed, head = excluded.head, notice = excluded.notice`,
-			[]any{kept.ID, kept.Site.Name, kept.Version, kept.Created, changed, head,
-				"The database was removed while the program ran. The site is whole; the last changes cannot be undone."}},
-		{`DELETE FROM parts WHERE site = ?`, []any{kept.ID}},
-		{`UPDATE journal SET state = 'left' WHERE site = ?`, []any{kept.ID}},
-	}, parts...))
+	return s.send(ctx, append([]statement{
+		guard(`INSERT INTO sites (id, name, version, created, changed, head, notice) VALUES (?, ?, ?, ?, ?, ?, ?)
+			ON CONFLICT (id) DO UPDATE SET name = excluded.name, version = excluded.version, changed = excluded.changed, head = excluded.head, notice = excluded.notice`, kept.ID, kept.Site.Name, kept.Version, kept.Created, changed, head,
+			"The database was removed while the program ran. The site is whole; the last changes cannot be undone."),
+		line(`DELETE FROM parts WHERE site = ?`, kept.ID),
+		line(`UPDATE journal SET state = 'left' WHERE site = ?`, kept.ID),
+	}, parts...)...)
 }

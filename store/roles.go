@@ -36,13 +36,13 @@ func (s *Store) ListRoles(ctx context.Context) (map[string][]string, error) {
 // forgotten.
 func (s *Store) SetListRoles(ctx context.Context, shape string, roles []string) error {
 	if len(roles) == 0 {
-		return s.send(ctx, statement{`DELETE FROM list_roles WHERE shape = ?`, []any{shape}})
+		return s.send(ctx, line(`DELETE FROM list_roles WHERE shape = ?`, shape))
 	}
 	text, err := json.Marshal(roles)
 	if err != nil {
 		return err
 	}
 	return s.send(ctx,
-		statement{`INSERT OR REPLACE INTO list_roles (shape, roles, at) VALUES (?, ?, ?)`, []any{shape, string(text), s.clock().UTC().Format(time.RFC3339Nano)}},
-		statement{`DELETE FROM list_roles WHERE shape NOT IN (SELECT shape FROM list_roles ORDER BY at DESC LIMIT ?)`, []any{mostShapes}})
+		line(`INSERT OR REPLACE INTO list_roles (shape, roles, at) VALUES (?, ?, ?)`, shape, string(text), s.clock().UTC().Format(time.RFC3339Nano)),
+		line(`DELETE FROM list_roles WHERE shape NOT IN (SELECT shape FROM list_roles ORDER BY at DESC LIMIT ?)`, mostShapes))
 }

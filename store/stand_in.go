@@ -26,9 +26,9 @@ func (s *Store) Taken(ctx context.Context) ([]TakenAddress, error) {
 
 // SetTaken keeps that an address is taken, or that it is given back.
 func (s *Store) SetTaken(ctx context.Context, t TakenAddress, taken bool) error {
-	line := `DELETE FROM stand_in WHERE link = ? AND address = ?`
+	does := `DELETE FROM stand_in WHERE link = ? AND address = ?`
 	if taken {
-		line = `INSERT OR REPLACE INTO stand_in (link, address) VALUES (?, ?)`
+		does = `INSERT OR REPLACE INTO stand_in (link, address) VALUES (?, ?)`
 	}
-	return s.send(ctx, statement{line, []any{t.Link, t.Address}})
+	return s.send(ctx, line(does, t.Link, t.Address))
 }

@@ -96,6 +96,7 @@ type Stored struct {
 	Redo    string
 	RedoSeq int
 	Notice  string // what the program has to tell of the site's data, or ""
+	Also    string // another site that the undo or redo that gave this changed as well
 	last    int    // the last entry of the journal
 }
 
@@ -320,7 +321,7 @@ func (s *Store) List(ctx context.Context) ([]Listed, error) {
 		return nil, err
 	}
 	read, _ := s.dbs()
-	rs, err := read.QueryContext(ctx, `SELECT id, name, version, changed FROM sites ORDER BY changed DESC, id`)
+	rs, err := read.QueryContext(ctx, `SELECT id, name, version, changed FROM sites WHERE removed = '' ORDER BY changed DESC, id`)
 	if err != nil {
 		return nil, err
 	}
@@ -369,7 +370,7 @@ func (s *Store) Get(ctx context.Context, id string) (Stored, error) {
 	read, _ := s.dbs()
 	var version int
 	var created string
-	err := read.QueryRowContext(ctx, `SELECT version, created FROM sites WHERE id = ?`, id).Scan(&version, &created)
+	err := read.QueryRowContext(ctx, `SELECT version, created FROM sites WHERE id = ? AND removed = ''`, id).Scan(&version, &created)
 	if errors.Is(err, sql.ErrNoRows) {
 		return Stored{}, ErrNoSite
 	}
@@ -507,8 +508,8 @@ func (s *Store) Create(ctx context.Context, stem string, v site.Site) (Stored, e
 			return Stored{}, err
 		}
 		now := s.clock().UTC().Format(time.RFC3339Nano)
-		first := statement{`INSERT INTO sites (id, name, version, created, changed, head) VALUES (?, ?, 1, ?, ?, ?) ON CONFLICT DO NOTHING`, []any{id, v.Name, now, now, head}}
-		if err := s.run(ctx, append([]statement{first}, batch...)); errors.Is(err, errOvertaken) {
+		first := guard(`INSERT INTO sites (id, name, version, created, changed, head) VALUES (?, ?, 1, ?, ?, ?) ON CONFLICT DO NOTHING`, id, v.Name, now, now, head)
+		if err := s.send(ctx, append([]statement{first}, batch...)...); errors.Is(err, errOvertaken) {
 			continue // somebody else took the id
 		} else if err != nil {
 			return Stored{}, err
@@ -517,62 +518,30 @@ func (s *Store) Create(ctx context.Context, stem string, v site.Site) (Stored, e
 	}
 }
 
-// Remove takes a site out with its journal, whatever state it is in.
-func (s *Store) Remove(ctx context.Context, id string) error {
-	leave, err := s.slot(id).enter(ctx)
-	if err != nil {
-		return err
-	}
-	defer leave()
-	err = s.run(ctx, []statement{
-		{`UPDATE sites SET version = version WHERE id = ?`, []any{id}},
-		{`DELETE FROM parts WHERE site = ?`, []any{id}},
-		{`DELETE FROM journal WHERE site = ?`, []any{id}},
-		{`DELETE FROM sites WHERE id = ?`, []any{id}},
-	})
-	if errors.Is(err, errOvertaken) {
-		return ErrNoSite
-	}
-	if err == nil {
-		s.slot(id).kept.Store(nil)
-	}
-	return err
-}
-
 // Understood takes away what the program had to tell of a site's data.
 func (s *Store) Understood(ctx context.Context, id string) error {
-	leave, err := s.slot(id).enter(ctx)
-	if err != nil {
-		return err
-	}
-	defer leave()
-	err = s.run(ctx, []statement{{`UPDATE sites SET notice = '', version = version + 1 WHERE id = ?`, []any{id}}})
-	if errors.Is(err, errOvertaken) {
-		return ErrNoSite
-	}
-	return err
+	return s.change(ctx, id, guard(`UPDATE sites SET notice = '', version = version + 1 WHERE id = ?`, id))
 }
 
 // statement is one line of SQL with its values.
 type statement struct {
-	sql  string
-	args []any
+	sql   string
+	args  []any
+	guard bool // it must hit one row, or nothing of its batch is done
 }
 
-// errOvertaken says that the first statement of a batch, its guard, hit no row.
+// line is a statement.
+func line(sql string, args ...any) statement { return statement{sql: sql, args: args} }
+
+// guard is a statement that must hit one row.
+func guard(sql string, args ...any) statement { return statement{sql, args, true} }
+
+// errOvertaken says that a guard of a batch hit no row.
 var errOvertaken = errors.New("somebody else was quicker")
 
-// run sends a batch whose first statement must hit one row, as send does.
-// Errors: errOvertaken, or one that wraps ErrCannotSave.
-func (s *Store) run(ctx context.Context, batch []statement) error { return s.inTurn(ctx, batch, true) }
-
 // send sends a batch in one transaction. What it says is done is on the disk, in the
-// file that is at the store's path. Error: one that wraps ErrCannotSave.
+// file that is at the store's path. Errors: errOvertaken, or one that wraps ErrCannotSave.
 func (s *Store) send(ctx context.Context, batch ...statement) error {
-	return s.inTurn(ctx, batch, false)
-}
-
-func (s *Store) inTurn(ctx context.Context, batch []statement, guarded bool) error {
 	if err := s.gone(); err != nil {
 		return err
 	}
@@ -587,13 +556,13 @@ func (s *Store) inTurn(ctx context.Context, batch []statement, guarded bool) err
 		return explain(err)
 	}
 	defer conn.Close()
-	if err := inTransaction(context.WithoutCancel(ctx), conn, batch, guarded); err != nil { // a request that ends does not end it half way
+	if err := inTransaction(context.WithoutCancel(ctx), conn, batch); err != nil { // a request that ends does not end it half way
 		return err
 	}
 	return s.gone()
 }
 
-func inTransaction(ctx context.Context, conn *sql.Conn, batch []statement, guarded bool) error {
+func inTransaction(ctx context.Context, conn *sql.Conn, batch []statement) error {
 	tx, err := conn.BeginTx(ctx, nil)
 	if err != nil {
 		return explain(err)
@@ -606,12 +575,12 @@ func inTransaction(ctx context.Context, conn *sql.Conn, batch []statement, guard
 	if version > newest {
 		return ErrUpdated
 	}
-	for i, st := range batch {
+	for _, st := range batch {
 		res, err := tx.ExecContext(ctx, st.sql, st.args...)
 		if err != nil {
 			return explain(err)
 		}
-		if guarded && i == 0 {
+		if st.guard {
 			if n, err := res.RowsAffected(); err != nil || n != 1 {
 				return errOvertaken
 			}

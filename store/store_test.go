@@ -502,6 +502,9 @@ func TestDamagedSite(t *testing.T) {
 	if err := s.Remove(bg, "p"); !errors.Is(err, ErrNoSite) {
 		t.Errorf("removed twice: %v", err)
 	}
+	if err := s.Forget(bg, "p"); err != nil {
+		t.Fatal(err)
+	}
 	other := full()
 	other.Name = "another of the same id"
 	if st, err := s.Create(bg, "p", other); err != nil || st.ID != "p" || st.Site.Name != other.Name {
