@@ -163,11 +163,11 @@ func TestFromAnEmptySiteToTheSheetByKeyboardAlone(t *testing.T) {
 		Keys(kb.Escape), Keys("3"), Sees("No services yet"), TabTo("Add a service"), Keys(kb.Enter), Wait(`document.activeElement.matches("[role=dialog] select")`), Keys(kb.Tab), Keys("web page"), Keys(kb.Enter),
 		Sees("0 of 1 open"),
 		// An address: suggested and taken, moved on by an arrow, typed, taken back.
-		Keys("2"), Wait(`Boolean(document.querySelector("[data-tape]"))`), Keys(kb.Escape), Wait(`!location.search.includes("pick")`), Keys("s"), Wait(`document.querySelector("[data-mark$=suggested]")`), Keys(kb.Enter), Sees("1 pin taken"), Sees("1 of 1 pinned"),
+		Keys("2"), Wait(`Boolean(document.querySelector("[data-tape]"))`), Keys(kb.Escape), Wait(`!location.search.includes("pick")`), Keys("s"), Wait(`document.querySelector("[data-mark$=suggested]")`), TabTo("Take 1 pin"), Keys(kb.Enter), Sees("1 pin taken"), Sees("1 of 1 pinned"),
 		Keys(kb.ArrowDown), Wait(`Boolean(document.querySelector("[data-last-number]"))`), Settled, Keys(kb.ArrowRight), Sees("is pinned at 10.48.16.3"),
 		TabTo("Addresses in rows"), Keys("40"), Keys(kb.Enter), Sees("is pinned at 10.48.16.40"), Ctrl("z"), Sees("Taken back"), Wait(`document.querySelector("[data-row]").innerText.includes(".3")`),
 		// Its port, by the key for suggestions.
-		Keys(kb.Escape), Keys("3"), Sees("Suggest ports"), Keys("s"), Sees("the same port outside as on the device"), Keys(kb.Enter), Sees("1 of 1 open"),
+		Keys(kb.Escape), Keys("3"), Sees("Suggest ports"), Keys("s"), Sees("the same port outside as on the device"), Keys(kb.ArrowDown), Wait(`location.search.includes("pick=service")`), Keys(kb.Enter), Sees("1 of 1 open"),
 		// The sheet: copy a value and go on, tick.
 		Keys("4"), Sees("forward ports"), TabTo("Name recorder"), Keys(kb.Enter), Wait(`document.activeElement.getAttribute("aria-label").startsWith("MAC")`),
 		Keys(" "), Sees("1 of 5 steps"),

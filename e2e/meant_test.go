@@ -86,17 +86,19 @@ func untouched(t *testing.T, url, id string, version int, after string) {
 
 const lastNumber = `document.querySelector("[data-last-number]")`
 
-// Enter pins; Escape and leaving put back; choosing a way takes the address that is typed.
+// Enter and leaving pin, leaving only where it is free; Escape puts back; choosing a way takes the address
+// that is typed.
 func TestANumberIsPinnedOnPurposeOnly(t *testing.T) {
 	p, ctx := demo(t), open(t)
 	do(t, ctx, chromedp.Navigate(p.URL+"/s/pottery/addresses?pick=interface:till.0"), Wait(lastNumber),
 		Fill("The last number", "88"), Sees("Enter pins at 10.48.16.88"), Keys(kb.Escape), Wait(lastNumber+`.value === "40"`))
 	untouched(t, p.URL, "pottery", 1, "Escape")
-	do(t, ctx, Fill("The last number", "88"), chromedp.Evaluate[chromedp.Void](`document.querySelector("[data-tape]").focus()`), Wait(lastNumber+`.value === "40"`), Settled)
-	untouched(t, p.URL, "pottery", 1, "leaving")
-	// A key for a station is none for the field, with something picked.
-	do(t, ctx, chromedp.Evaluate[chromedp.Void](`document.activeElement.blur()`), Keys("3"), Wait(`location.pathname.endsWith("/ports")`), Keys("2"), Wait(lastNumber))
-	untouched(t, p.URL, "pottery", 1, "a key for a station")
+	do(t, ctx, Fill("The last number", "44"), chromedp.Evaluate[chromedp.Void](`document.querySelector("[data-tape]").focus()`), Settled, Wait(lastNumber+`.value === "44"`), Sees("not free"), Fill("The last number", "44"), Keys(kb.Escape))
+	untouched(t, p.URL, "pottery", 1, "leaving what is not free")
+	do(t, ctx, Fill("The last number", "88"), Sees("free"), chromedp.Evaluate[chromedp.Void](`document.querySelector("[data-tape]").focus()`), Sees("Till is pinned at 10.48.16.88."), Ctrl("z"), Sees("Taken back"))
+	// With something picked, digits are its own; without, they lead to a station.
+	do(t, ctx, chromedp.Evaluate[chromedp.Void](`document.activeElement.blur()`), Keys("3"), Wait(lastNumber+`.value === "3"`), Keys(kb.Escape), Wait(lastNumber+`.value === "40"`), Keys(kb.Escape), Keys(kb.Escape), Keys("3"), Wait(`location.pathname.endsWith("/ports")`), chromedp.Navigate(p.URL+"/s/pottery/addresses?pick=interface:till.0"), Wait(lastNumber), Settled)
+	untouched(t, p.URL, "pottery", 3, "a key for a station")
 	// From a row in focus a digit goes into the field.
 	do(t, ctx, chromedp.Evaluate[chromedp.Void](`document.querySelector("[data-grid=pins]").focus()`), Keys("8"), Wait(lastNumber+`.value === "8"`), Keys("9"), Keys(kb.Enter), Sees("Till is pinned at 10.48.16.89."))
 	if got := held(t, p.URL, "pottery").pin("till.0"); got != "10.48.16.89 reservation" {
@@ -256,7 +258,7 @@ func TestUndoMeansWhatItSays(t *testing.T) {
 	do(t, ctx, Keys(kb.ArrowRight), Sees("is pinned at 10.48.16.41."))
 	edit(t, p.URL, "pottery", held(t, p.URL, "pottery").Version, `{"do":"pin","id":"till.0","pin":{"address":"10.48.16.43","by":"reservation"}}`)
 	do(t, ctx, click("[data-notice] button"), Sees("That cannot be taken back alone"), Press("Close this note"))
-	do(t, ctx, Keys("1"), rows(19), Wait(`document.querySelector("[data-device=yard]")`), chromedp.Evaluate[chromedp.Void](`window.sent = 0; document.querySelector("[data-device=yard] input[type=text]").focus()`), Ctrl("a"), Keys("Yard eye"), Keys(kb.Enter), Settled, Wait(`document.querySelector("[data-device=yard] input[type=text]").value === "Yard eye"`))
+	do(t, ctx, Keys(kb.Escape), Keys("1"), rows(19), Wait(`document.querySelector("[data-device=yard]")`), chromedp.Evaluate[chromedp.Void](`window.sent = 0; document.querySelector("[data-device=yard] input[type=text]").focus()`), Ctrl("a"), Keys("Yard eye"), Keys(kb.Enter), Settled, Wait(`document.querySelector("[data-device=yard] input[type=text]").value === "Yard eye"`))
 	if n := ask[int](t, ctx, "window.sent"); n != 1 {
 		t.Errorf("the name was sent %d times", n)
 	}

@@ -112,7 +112,7 @@ func TestNetworkAndRouterForms(t *testing.T) {
 		Press("Hall cupboard router"), Choose("Renumbers", "none"), Fill("Entries it has", "4"), Press("Change the router"), Wait(`!document.querySelector("[role$=dialog]")`),
 		Sees("cannot be entered at the router"), Sees("5 of 4 entries used"),
 		Press("Hall cupboard router"), Fill("Outside ports it keeps", "tcp 80-79"), Press("Change the router"), Sees("ports from 1 to 65535"),
-		Keys(kb.Escape), Wait(`!document.querySelector("[role$=dialog]")`),
+		Keys(kb.Escape), Sees("What you typed is not saved"), Keys(kb.Escape), Wait(`!document.querySelector("[role$=dialog]")`),
 	)
 }
 

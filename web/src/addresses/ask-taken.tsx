@@ -1,16 +1,22 @@
 import { Button, Stack, Text } from "@chakra-ui/react";
+import { useEdit } from "../api/edit";
 import type { Drop } from "../api/model";
-import { useEdit } from "../api/site";
 import { Dialog } from "../parts/dialog";
 import { ifaceLabel } from "../parts/words";
 import type { Asked } from "./moves";
 
 /** AskTaken says what is at an address, and what may be done about it. */
-export function AskTaken({ asked: { placed, to, drop }, onClose }: { asked: Asked; onClose: (done: boolean) => void }) {
+export function AskTaken({
+  asked: { placed, to, drop, version },
+  onClose,
+}: {
+  asked: Asked;
+  onClose: (done: boolean) => void;
+}) {
   const edit = useEdit();
   const name = ifaceLabel(placed.device, placed.iface);
   const take = (edits: Drop["edits"], says: string) =>
-    edit.mutate({ edits, says }, { onSuccess: () => onClose(true), onError: () => onClose(false) });
+    edit.mutate({ edits, version, says }, { onSuccess: () => onClose(true), onError: () => onClose(false) });
   return (
     <Dialog asks title={`${to} is not free`} onClose={() => onClose(false)}>
       <Stack gap="12px">

@@ -1,6 +1,8 @@
 import { HStack, Input, Text } from "@chakra-ui/react";
 import { useRef, useState } from "react";
+import { useSiteId } from "../api/site";
 import { Mono, Tag } from "../parts";
+import { Shelf, useKept } from "../parts/kept";
 import { lan } from "../parts/words";
 
 type Props = {
@@ -10,12 +12,39 @@ type Props = {
   room?: Map<string, string>;
   own: boolean;
   typed: string | undefined;
+  /** tells at once whether something is typed, before that is shown */
+  isTyped: () => boolean;
   onType: (text: string | undefined) => void;
   onPin: (address: string) => Promise<boolean>;
 };
 
-/** LastNumber is the end of an address, typed: Enter pins, Escape and leaving put it back. */
-export function LastNumber({ current, subnet, room, own, typed, onType, onPin }: Props) {
+const shelf = new Shelf<string | undefined>("last numbers");
+
+/** useTyping is the end of an address as it is typed for an interface, in its field or before that is shown. */
+export function useTyping(iface: string | undefined) {
+  const site = useSiteId();
+  const [text, set] = useKept(shelf, iface ?? "", undefined);
+  const now = (of: string) => shelf.get(`${site}/${of}`);
+  /** add takes a digit for an interface, the newest text before it. */
+  const add = (of: string, digit: string) => shelf.set(`${site}/${of}`, `${now(of) ?? ""}${digit}`);
+  const back = () => {
+    const old = iface && now(iface);
+    if (old === undefined) return false;
+    set(old.slice(0, -1) || undefined);
+    return true;
+  };
+  return {
+    text: iface === undefined ? undefined : text,
+    set,
+    add,
+    back,
+    clear: () => set(undefined),
+    is: () => iface !== undefined && now(iface) !== undefined,
+  };
+}
+
+/** LastNumber is the end of an address, typed: Enter and leaving pin, Escape puts it back. */
+export function LastNumber({ current, subnet, room, own, typed, isTyped, onType, onPin }: Props) {
   const { head, tail } = cut(current, subnet);
   const [sending, setSending] = useState(false);
   const field = useRef<HTMLInputElement>(null);
@@ -24,14 +53,14 @@ export function LastNumber({ current, subnet, room, own, typed, onType, onPin }:
   const bad = typed !== undefined && typed !== "" && !address;
   const why = address ? room?.get(address) : undefined;
   const held = own && (typed === undefined || address === current);
-  const pin = async () => {
+  const pin = async (then?: () => void) => {
     if (!address || typed === undefined || sending) return;
     setSending(true); // a refusal leaves what was typed
     const done = await onPin(address);
     setSending(false);
     if (!done) return;
     onType(undefined);
-    leave();
+    then?.();
   };
   /** leave gives the focus back to the mark or row that the typing began at. */
   const leave = () => {
@@ -57,16 +86,18 @@ export function LastNumber({ current, subnet, room, own, typed, onType, onPin }:
             const to = e.relatedTarget;
             const stays =
               sending || (to instanceof Element && Boolean(to.closest("[data-pin-card], [role=alertdialog]")));
-            if (!stays) onType(undefined);
+            if (stays || typed === undefined || !isTyped()) return;
+            if (typed === "" || address === current) onType(undefined);
+            else if (address && room && !why) pin(); // what is not free is asked about on Enter
           }}
           onFocus={(e) => {
             came.current = e.relatedTarget;
-            e.currentTarget.select();
+            if (typed === undefined) e.currentTarget.select();
           }}
           onKeyDown={(e) => {
             if (e.key === "Enter") {
               e.preventDefault();
-              pin();
+              pin(leave);
             }
             if (e.key === "Escape") {
               e.stopPropagation();
@@ -91,7 +122,7 @@ export function LastNumber({ current, subnet, room, own, typed, onType, onPin }:
         ) : null}
       </HStack>
       {typed !== undefined && !bad && address && address !== current && (
-        <Text fontSize="small" color="muted">
+        <Text fontSize="small" color="muted" role="status">
           Enter pins at {address}, Esc puts it back.
         </Text>
       )}

@@ -1,13 +1,14 @@
 import { useCallback, useEffect, useRef, useState } from "react";
 import { api, must } from "../api/client";
+import { complain, there, useEdit } from "../api/edit";
 import type { By, Drop } from "../api/model";
-import { complain, useEdit, useSite } from "../api/site";
+import { useSite } from "../api/site";
 import { later } from "../parts/later";
-import { address, ifaceLabel, type Lan, number, type Placed } from "../parts/words";
+import { address, ifaceLabel, indexOf, type Lan, number, type Placed } from "../parts/words";
 
 export type Place = (p: Placed, to: string, by: By) => Promise<boolean>;
 
-export type Asked = { placed: Placed; to: string; drop: Drop; answer: (done: boolean) => void };
+export type Asked = { placed: Placed; to: string; drop: Drop; version: number; answer: (done: boolean) => void };
 
 const AskTaken = later(() => import("./ask-taken").then((m) => m.AskTaken));
 
@@ -16,7 +17,7 @@ const AskTaken = later(() => import("./ask-taken").then((m) => m.AskTaken));
  * two change places. The promise tells whether it was pinned.
  */
 export function usePlace(): [Place, React.ReactNode] {
-  const { id } = useSite();
+  const { id, version } = useSite();
   const edit = useEdit();
   const [asked, setAsked] = useState<Asked>();
   const place = useCallback<Place>(
@@ -28,9 +29,10 @@ export function usePlace(): [Place, React.ReactNode] {
           }),
         );
         if (drop.taken && placed.iface.pin?.address !== to)
-          return await new Promise<boolean>((answer) => setAsked({ placed, to, drop, answer }));
+          return await new Promise<boolean>((answer) => setAsked({ placed, to, drop, version, answer }));
         await edit.make({
           edits: drop.edits,
+          version,
           says: `${ifaceLabel(placed.device, placed.iface)} is pinned at ${to}.`,
           inForm: true,
         });
@@ -40,7 +42,7 @@ export function usePlace(): [Place, React.ReactNode] {
         return false;
       }
     },
-    [id, edit],
+    [id, version, edit],
   );
   const close = (done: boolean) => {
     asked?.answer(done);
@@ -100,13 +102,10 @@ export function useArrowRun(
       const write = () => {
         edit.mutate(
           {
-            edits: [
-              {
-                do: "pin",
-                id: picked.iface.id,
-                pin: { address: to, by, locked: picked.iface.pin?.locked || undefined },
-              },
-            ],
+            of: (now) => {
+              const { iface } = there(indexOf(now).interfaces.get(picked.iface.id));
+              return [{ do: "pin", id: iface.id, pin: { ...iface.pin, by: iface.pin?.by ?? by, address: to } }];
+            },
             says: `${ifaceLabel(picked.device, picked.iface)} is pinned at ${to}.`,
           },
           { onSuccess: () => setRun(undefined), onError: () => setRun(undefined) },

@@ -1,11 +1,12 @@
 import { Box, Button, Checkbox, Clipboard, DataList, Heading, HStack, Spacer, Stack, Text } from "@chakra-ui/react";
-import { useDeferredValue, useState } from "react";
+import { useDeferredValue } from "react";
+import { there, useEdit } from "../api/edit";
 import type { By, Network } from "../api/model";
-import { useEdit, useSite } from "../api/site";
+import { useSite } from "../api/site";
 import { Mono, Muted, Remark, Section, Segments } from "../parts";
-import { ifaceLabel, lan, networkOf, type Placed, address as write } from "../parts/words";
+import { ifaceLabel, indexOf, lan, networkOf, type Placed, address as write } from "../parts/words";
 import { AskFree } from "./ask-free";
-import { LastNumber, typedAddress } from "./last-number";
+import { LastNumber, typedAddress, useTyping } from "./last-number";
 import type { Place } from "./moves";
 import type { Suggested } from "./suggested";
 
@@ -30,9 +31,7 @@ type Props = {
 export function PinCard({ placed, room, by, moving, suggested, place, onTake }: Props) {
   const { site } = useSite();
   const { device, iface } = placed;
-  const [typing, setTyping] = useState<{ for: string; text: string }>();
-  const typed = typing?.for === iface.id ? typing.text : undefined;
-  const setTyped = (text: string | undefined) => setTyping(text === undefined ? undefined : { for: iface.id, text });
+  const { text: typed, set: setTyped, is: isTyped } = useTyping(iface.id);
   const network = networkOf(site, iface.network);
   const { pin } = iface;
   const subnet = network?.subnet ?? "0.0.0.0/24";
@@ -54,6 +53,7 @@ export function PinCard({ placed, room, by, moving, suggested, place, onTake }: 
         room={room}
         own={current === pin?.address}
         typed={typed}
+        isTyped={isTyped}
         onType={setTyped}
         onPin={(to) => place(placed, to, by)}
       />
@@ -90,6 +90,7 @@ export function PinCard({ placed, room, by, moving, suggested, place, onTake }: 
 /** Pinned is what can be done with a pin that is there. */
 function Pinned({ placed: { device, iface }, network }: { placed: Placed; network: Network | undefined }) {
   const edit = useEdit();
+  const { version } = useSite();
   const { pin } = iface;
   const address = useDeferredValue(pin?.address); // what is copied comes after what is looked at
   if (!pin || !address) return null;
@@ -100,7 +101,10 @@ function Pinned({ placed: { device, iface }, network }: { placed: Placed; networ
           checked={pin.locked ?? false}
           onCheckedChange={(e) =>
             edit.mutate({
-              edits: [{ do: "pin", id: iface.id, pin: { ...pin, locked: e.checked === true || undefined } }],
+              of: (now) => {
+                const stands = there(indexOf(now).interfaces.get(iface.id)?.iface.pin);
+                return [{ do: "pin", id: iface.id, pin: { ...stands, locked: e.checked === true || undefined } }];
+              },
             })
           }
         >
@@ -114,7 +118,11 @@ function Pinned({ placed: { device, iface }, network }: { placed: Placed; networ
         <Button
           variant="plain"
           onClick={() =>
-            edit.mutate({ edits: [{ do: "pin", id: iface.id }], says: `${ifaceLabel(device, iface)} is loose.` })
+            edit.mutate({
+              edits: [{ do: "pin", id: iface.id }],
+              version,
+              says: `${ifaceLabel(device, iface)} is loose.`,
+            })
           }
         >
           Make it loose

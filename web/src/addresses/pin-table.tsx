@@ -1,4 +1,3 @@
-import type { KeyboardEvent } from "react";
 import { useMemo } from "react";
 import type { Network, Snag } from "../api/model";
 import { PinHead, stateOf } from "../marks/pin";
@@ -125,11 +124,10 @@ type Props = {
   picked: string | undefined;
   onPick: (id: string) => void;
   onTake: (id: string) => void;
-  onKey: (e: KeyboardEvent) => void;
 };
 
 /** PinTable says the same as the tape in rows. */
-export function PinTable({ rows, network, picked, onPick, onTake, onKey }: Props) {
+export function PinTable({ rows, network, picked, onPick, onTake }: Props) {
   // biome-ignore lint/correctness/useExhaustiveDependencies: taking is by id, whatever else changed
   const columns = useMemo(() => columnsOf(network, onTake), [network, rows]);
   const sorted = useMemo(
@@ -162,7 +160,6 @@ export function PinTable({ rows, network, picked, onPick, onTake, onKey }: Props
         label="Addresses in rows"
         picked={picked}
         onPick={(r) => onPick(r.iface.id)}
-        onKey={(e) => onKey(e)}
         anywhere
         rowData={(r) => ({ "data-row": r.iface.id })}
         empty={<Empty title="None of these">Everything of this network is under “Everything”.</Empty>}

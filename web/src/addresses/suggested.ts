@@ -1,6 +1,7 @@
 import { useCallback, useMemo, useState } from "react";
+import { useEdit } from "../api/edit";
 import type { Edit, Pin } from "../api/model";
-import { useEdit, usePlan, useSite } from "../api/site";
+import { usePlan, useSite } from "../api/site";
 import { plural } from "../parts/words";
 
 export type Suggested = { pin: Pin; why: string; edit: Edit };
@@ -20,7 +21,7 @@ export function useSuggestedPins() {
       ),
     [asking, plan.data],
   );
-  const version = plan.data?.version;
+  const version = plan.data?.version ?? 0; // none before there are pins
   const take = useCallback(
     (id: string) => {
       const s = pins.get(id);

@@ -20,7 +20,7 @@ type Props = {
   onDrop: (mark: Mark, address: string) => void;
   onSlice: (slice: number) => void;
   onStep: (way: 1 | -1) => boolean;
-  onDigit: (e: KeyboardEvent) => void;
+  onDigit: (iface: string, digit: string) => void;
 };
 
 /** Tape draws 256 addresses of a subnet at most, as a tape measure cut in lengths. */
@@ -42,8 +42,8 @@ export function Tape({ network, slice, marks, picked, room, onPick, onGrab, onDr
     } else if (way) road.go(way);
     else if (e.key === "Home" || e.key === "End") road.end(e.key === "Home");
     else if (/^\d$/.test(e.key) && mark?.iface) {
-      if (mark.iface !== picked) return onPick(mark.iface);
-      return onDigit(e);
+      if (mark.iface !== picked) onPick(mark.iface);
+      onDigit(mark.iface, e.key);
     } else return;
     e.preventDefault();
     e.stopPropagation();

@@ -1,5 +1,5 @@
 import { Button, Kbd, Text } from "@chakra-ui/react";
-import { type KeyboardEvent, memo, useCallback, useMemo, useRef, useState } from "react";
+import { memo, useCallback, useMemo, useRef, useState } from "react";
 import type { Answer, By, Network } from "../api/model";
 import { useRoom, useSite } from "../api/site";
 import { Legend, type PinState, stateOf } from "../marks/pin";
@@ -8,6 +8,7 @@ import { useKeys } from "../parts/keys";
 import { useLatePick, usePick } from "../parts/pick";
 import { address, ifaceLabel, indexOf, lan, networkOf, number, type Placed, plural } from "../parts/words";
 import { Desk } from "../shell/desk";
+import { typedAddress, useTyping } from "./last-number";
 import { type Place, type Run, useArrowRun, usePlace } from "./moves";
 import { PinCard } from "./pin-card";
 import { type PinRow, PinTable } from "./pin-table";
@@ -61,25 +62,34 @@ function NetworkTape({ network, onNetwork }: { network: Network; onNetwork: (id:
     },
     [a, place, pickId],
   );
-  // The inspector follows a pick later: what was let go still stands in it for a moment.
-  const pickedNow = useRef(picked);
-  pickedNow.current = picked;
-  const typeDigit = useCallback((e: KeyboardEvent) => {
-    if (!pickedNow.current || !/^\d$/.test(e.key) || e.ctrlKey || e.metaKey || e.altKey) return;
-    const input = document.querySelector<HTMLInputElement>("[data-last-number]");
-    if (!input) return;
-    e.stopPropagation(); // the digit goes on into the field
-    input.focus();
-    input.select();
-  }, []);
+  // The inspector follows a pick later: digits belong to what is picked, whatever field is shown.
+  const typing = useTyping(picked?.iface.id);
+  const enter = () => {
+    if (arrows.flush()) return true;
+    if (!picked) return false;
+    const { id } = picked.iface;
+    if (typing.text !== undefined) {
+      const current = picked.iface.pin?.address ?? suggested.pins.get(id)?.pin.address ?? "";
+      const to = typedAddress(current, network.subnet, typing.text);
+      if (to) place(picked, to, byOf(a, picked)).then((done) => done && typing.clear());
+      return true;
+    }
+    if (!suggested.pins.has(id)) return false;
+    suggested.take(id);
+    return true;
+  };
+  const putBack = () => {
+    if (typing.text !== undefined) typing.clear();
+    else if (!arrows.cancel()) setPick(undefined);
+  };
   useKeys({
+    ...(picked
+      ? Object.fromEntries([..."0123456789."].map((digit) => [digit, () => typing.add(picked.iface.id, digit)]))
+      : {}),
     s: () => suggested.setAsking(true),
-    Enter: () => {
-      if (arrows.flush()) return;
-      if (picked && suggested.pins.has(picked.iface.id)) suggested.take(picked.iface.id);
-      else suggested.takeAll();
-    },
-    Escape: () => (arrows.cancel() ? true : setPick(undefined)),
+    Enter: enter,
+    Backspace: () => typing.back(),
+    Escape: putBack,
     ArrowRight: () => arrows.step(1),
     ArrowLeft: () => arrows.step(-1),
   });
@@ -103,17 +113,10 @@ function NetworkTape({ network, onNetwork }: { network: Network; onNetwork: (id:
         onDrop={drop}
         onSlice={slice.set}
         onStep={arrows.step}
-        onDigit={typeDigit}
+        onDigit={typing.add}
       />
       <Outcome suggested={suggested} />
-      <PinTable
-        rows={rows}
-        network={network}
-        picked={picked?.iface.id}
-        onPick={pickId}
-        onTake={suggested.take}
-        onKey={typeDigit}
-      />
+      <PinTable rows={rows} network={network} picked={picked?.iface.id} onPick={pickId} onTake={suggested.take} />
       {asking}
     </Desk>
   );
@@ -216,8 +219,7 @@ const Head = memo(function Head({
             ? "Working it out…"
             : pins.size === 0
               ? "Nothing to suggest"
-              : `Take ${plural(pins.size, "pin")}`}{" "}
-          <Kbd>⏎</Kbd>
+              : `Take ${plural(pins.size, "pin")}`}
         </Button>
       ) : (
         <Button variant="solid" onClick={() => suggested.setAsking(true)}>

@@ -1,7 +1,8 @@
 import createClient from "openapi-fetch";
+import { asked } from "./away";
 import type { paths } from "./schema";
 
-export const api = createClient<paths>({ baseUrl: "/", fetch: (request) => fetch(request) });
+export const api = createClient<paths>({ baseUrl: "/", fetch: asked });
 
 const loginPath = "/login";
 
@@ -51,9 +52,14 @@ export function must<T>(r: { data?: T; error?: Problem; response: Response }): T
   );
 }
 
+/** done passes an answer that has nothing to say, or throws a Refused. */
+export function done(r: { error?: Problem; response: Response }) {
+  if (!r.response.ok) must({ error: r.error, response: r.response });
+}
+
 /** ask sends what the description of the interface has no words for, such as files. */
 export async function ask<T>(path: string, init: RequestInit): Promise<T> {
-  const response = await fetch(path, init);
+  const response = await asked(new Request(path, init));
   askWhoItIs(response);
   const body = await response.json().catch(() => ({}));
   return response.ok ? must<T>({ data: body, response }) : must<T>({ error: body, response });

@@ -1,8 +1,9 @@
 import { Box, Button, HStack, QrCode, Stack, Text } from "@chakra-ui/react";
 import { useNavigate } from "react-router";
-import { useCheck } from "../api/checks";
+import { useCheck, useChecks } from "../api/checks";
+import { useEdit } from "../api/edit";
 import type { Cause, Checks, Verdict } from "../api/model";
-import { useEdit, useSite } from "../api/site";
+import { useSite } from "../api/site";
 import { Mono, Muted, Section } from "../parts";
 import { indexOf } from "../parts/words";
 import { InUse } from "./in-use";
@@ -19,6 +20,7 @@ export function MendOf({ cause }: { cause: Cause }) {
   const edit = useEdit();
   const go = useNavigate();
   const { site } = useSite();
+  const version = useChecks().data?.version ?? 0; // there is no cause before
   const mend = cause.mend;
   if (!mend) return null;
   if (mend.edits.length > 0)
@@ -27,7 +29,7 @@ export function MendOf({ cause }: { cause: Cause }) {
         size="xs"
         variant="solid"
         className="wraps"
-        onClick={() => edit.mutate({ edits: mend.edits, says: `${mend.does}: done.` })}
+        onClick={() => edit.mutate({ edits: mend.edits, version, title: mend.does, says: `${mend.does}: done.` })}
       >
         {mend.does}
       </Button>

@@ -1,5 +1,6 @@
 import { Refusal } from ".";
-import { Clashes, keeps, type TextProps, useDraft } from "./draft";
+import { Clashes, keeps, ofText, type TextProps } from "./draft";
+import { useDraft } from "./drafts";
 import { WordField } from "./word-field";
 
 type WordProps = Omit<TextProps, "hint"> & { words: string[] };
@@ -18,11 +19,11 @@ export function DraftWord({ name, label, read, change, words }: WordProps) {
         words={words}
         invalid={Boolean(draft.refused)}
         onType={(text) => draft.type("text", text)}
-        onTake={() => draft.send(({ text }) => change(text.trim()))}
+        onTake={() => draft.commit(ofText(change))}
         input={keeps(draft, change)}
       />
       {draft.refused && <Refusal>{draft.refused}</Refusal>}
-      <Clashes draft={draft} />
+      <Clashes draft={draft} onMine={() => draft.commit(ofText(change))} />
     </div>
   );
 }

@@ -1,13 +1,25 @@
 import { useCallback, useSyncExternalStore } from "react";
 import { useSiteId } from "../api/site";
 
+/** What a shelf is called in the tab's store. */
+const stored = (name: string) => `vestpin ${name}`;
+
 /**
  * Shelf keeps values by name for as long as the window is. What was typed, pasted or chosen outlives
- * the view that it was typed in: another pick or another station must not lose it.
+ * the view that it was typed in: another pick or another station must not lose it. A shelf with a name
+ * outlives a reload, and signing in again, as well.
  */
 export class Shelf<T> {
-  private readonly values = new Map<string, T>();
+  private readonly values: Map<string, T>;
   private readonly heard = new Map<string, Set<() => void>>();
+
+  constructor(
+    private readonly name?: string,
+    /** what is kept of a value over a reload, undefined for nothing */
+    private readonly store: (value: T) => T | undefined = (value) => value,
+  ) {
+    this.values = new Map(name ? this.load(name) : []);
+  }
 
   get(key: string): T | undefined {
     return this.values.get(key);
@@ -16,6 +28,7 @@ export class Shelf<T> {
   set(key: string, value: T | undefined) {
     if (value === undefined) this.values.delete(key);
     else this.values.set(key, value);
+    this.save();
     for (const tell of this.heard.get(key) ?? []) tell();
   }
 
@@ -25,6 +38,27 @@ export class Shelf<T> {
     return () => {
       all.delete(tell);
     };
+  }
+
+  private load(name: string): [string, T][] {
+    try {
+      return JSON.parse(sessionStorage.getItem(stored(name)) ?? "[]");
+    } catch {
+      return []; // of another version of the page
+    }
+  }
+
+  private save() {
+    if (!this.name) return;
+    const all = [...this.values].flatMap(([key, value]) => {
+      const kept = this.store(value);
+      return kept === undefined ? [] : [[key, kept]];
+    });
+    try {
+      sessionStorage.setItem(stored(this.name), JSON.stringify(all));
+    } catch {
+      sessionStorage.removeItem(stored(this.name)); // more than a browser keeps: it lives as long as the window
+    }
   }
 }
 

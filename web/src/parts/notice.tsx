@@ -3,19 +3,22 @@ import { X } from "lucide-react";
 
 type Action = { label: string; run: () => void };
 
-const toaster = createToaster({ placement: "bottom", max: 1, gap: 8, offsets: "14px" });
+const toaster = createToaster({ placement: "bottom", max: 6, gap: 8, offsets: "14px" });
+
+let last: string | undefined; // of what was done, the newest is what its reader acts on
 
 function show(text: string, type: "info" | "error", action?: Action) {
-  toaster.remove(); // one note at a time: the newest is what its reader acts on
-  toaster.create({
+  if (last) toaster.remove(last);
+  const id = toaster.create({
     title: text,
     type,
     duration: type === "error" ? Number.POSITIVE_INFINITY : 8000,
     action: action && { label: action.label, onClick: action.run },
   });
+  last = type === "info" ? id : undefined;
 }
 
-/** notice says at the foot of the page what was done, or why it was not. One that warns stays until it is closed. */
+/** notice says at the foot of the page what was done, or why it was not. Each that warns stays until it is closed. */
 export const notice = {
   say: (text: string, action?: Action) => show(text, "info", action),
   warn: (text: string, action?: Action) => show(text, "error", action),

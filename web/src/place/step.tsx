@@ -3,8 +3,8 @@ import { Check } from "lucide-react";
 import { memo, useState } from "react";
 import { useNavigate } from "react-router";
 import { useComingBack } from "../api/checks";
+import { useEdit } from "../api/edit";
 import type { Step } from "../api/model";
-import { useEdit } from "../api/site";
 import { copy } from "../parts/copy";
 import { notice } from "../parts/notice";
 import { clock } from "../parts/words";
@@ -32,7 +32,7 @@ export const StepLine = memo(function StepLine({ step, picked, onCopied }: StepP
   const tick = () =>
     edit.mutate(
       {
-        edits: [
+        of: () => [
           {
             do: "tick",
             id: step.id,

@@ -2,8 +2,9 @@ import { Input, SimpleGrid } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { sayWhy } from "../api/client";
+import { useEdit } from "../api/edit";
 import type { Edit, Link, Site } from "../api/model";
-import { siteQuery, sitesQuery, useBusy, useEdit, useEditOf, useSite } from "../api/site";
+import { siteQuery, sitesQuery, useSite } from "../api/site";
 import { Labelled, Segments, Select } from "../parts";
 import { FormDialog } from "../parts/dialog";
 import { ifaceLabel, label, placed, services } from "../parts/words";
@@ -17,7 +18,8 @@ const ends = [
 export function AddLink({ onClose }: { onClose: () => void }) {
   const a = useSite();
   const edit = useEdit();
-  const busy = useBusy();
+  const [busy, setBusy] = useState(false);
+  const [id] = useState(() => `link-${crypto.randomUUID().slice(0, 8)}`); // one link, however often it is sent
   const sites = (useQuery(sitesQuery).data ?? []).filter((s) => s.id !== a.id && !s.damaged);
   const [t, setT] = useState({
     other: "",
@@ -33,41 +35,29 @@ export function AddLink({ onClose }: { onClose: () => void }) {
   const [fault, setFault] = useState<string>();
   const set = (part: Partial<typeof t>) => setT({ ...t, ...part });
   const { data: other } = useQuery({ ...siteQuery(t.other), enabled: t.other !== "" });
-  const editThere = useEditOf(t.other);
   const here = listens === "here";
   const add = async () => {
-    const id = `link-${crypto.randomUUID().slice(0, 8)}`;
-    const mine = endOf(a.site, { id, name: t.name, listens: here, service: t.service, caller: t.caller });
-    mine.link.far = {
-      site: t.other || undefined,
-      name: other?.site.name ?? t.far.trim(),
-      dial: here ? undefined : t.dial.trim() || undefined,
-    };
+    const mine = { id, name: t.name, listens: here, service: t.service, caller: t.caller };
+    const theirs = { id, name: t.name, listens: !here, service: t.farService, caller: t.farCaller };
+    const dial = here ? undefined : t.dial.trim() || undefined;
+    const far = { site: t.other || undefined, name: other?.site.name ?? t.far.trim(), dial };
+    setBusy(true);
     try {
-      if (other) {
-        const theirs = endOf(other.site, {
-          id,
-          name: t.name,
-          listens: !here,
-          service: t.farService,
-          caller: t.farCaller,
-        });
-        theirs.link.far = { site: a.id, name: a.site.name };
-        await editThere.make({
-          edits: [...theirs.opens, { do: "links", links: [...other.site.links, theirs.link] }],
-          title: `link with ${a.site.name}`,
-          inForm: true,
-        });
-      }
       await edit.make({
-        edits: [...mine.opens, { do: "links", links: [...a.site.links, mine.link] }],
-        title: `link with ${mine.link.far.name}`,
-        says: `The link with ${mine.link.far.name || "the other site"} is made${other ? ", at both sites" : ""}.`,
+        of: ({ site }) => linked(site, mine, far),
+        title: `link with ${far.name}`,
+        says: `The link with ${far.name || "the other site"} is made${other ? ", at both sites" : ""}.`,
         inForm: true,
+        with: other && {
+          site: other.id,
+          title: `link with ${a.site.name}`,
+          of: ({ site }) => linked(site, theirs, { site: a.id, name: a.site.name }),
+        },
       });
       onClose();
     } catch (e) {
       setFault(sayWhy(e));
+      setBusy(false);
     }
   };
   return (
@@ -165,13 +155,11 @@ function EndField({ site, listens, name, value, onChange }: FieldProps) {
 
 type End = { id: string; name: string; listens: boolean; service: string; caller: string };
 
-/** endOf is an end of a link at a site, and the edits that open what listens there. */
-function endOf(site: Site, { id, name, listens, service, caller }: End): { link: Link; opens: Edit[] } {
-  const far = {};
-  if (!listens) return { link: { id, name: name.trim(), end: "calls", interface: caller, far }, opens: [] };
-  const shut = services(site).some((w) => w.service.id === service && !w.service.open);
-  return {
-    link: { id, name: name.trim(), end: "listens", service, far },
-    opens: shut ? [{ do: "open", id: service, open: { port: "any", from: [] } }] : [],
-  };
+/** linked are the edits that give a site its end of a link: the end, and what listens there is opened. */
+function linked(site: Site, { id, name, listens, service, caller }: End, far: Link["far"]): Edit[] {
+  const common = { id, name: name.trim(), far };
+  const end: Link = listens ? { ...common, end: "listens", service } : { ...common, end: "calls", interface: caller };
+  const shut = listens && services(site).some((w) => w.service.id === service && !w.service.open);
+  const opens: Edit[] = shut ? [{ do: "open", id: service, open: { port: "any", from: [] } }] : [];
+  return [...opens, { do: "links", links: [...site.links.filter((l) => l.id !== id), end] }];
 }

@@ -1,7 +1,8 @@
 import { Input, SimpleGrid } from "@chakra-ui/react";
 import { useState } from "react";
 import { sayWhy } from "../api/client";
-import { useBusy, useEdit, useSite } from "../api/site";
+import { useBusy, useEdit } from "../api/edit";
+import { useSite } from "../api/site";
 import { Labelled, Select } from "../parts";
 import { chosen } from "../parts/choices";
 import { FormDialog } from "../parts/dialog";
@@ -53,7 +54,7 @@ export function AddService({ onClose }: { onClose: () => void }) {
     };
     try {
       const { made } = await edit.make({
-        edits: [{ do: "put-service", id: p.device.id, service }],
+        of: () => [{ do: "put-service", id: p.device.id, service }],
         title: `add ${label(p.device)} ${t.name}`,
         inForm: true,
       });

@@ -1,14 +1,20 @@
 import { Button, Stack, Text } from "@chakra-ui/react";
+import { useEdit } from "../api/edit";
 import type { Edit } from "../api/model";
-import { useEdit } from "../api/site";
 import { Dialog } from "../parts/dialog";
 import { type Asked, said } from "./pull";
 
 /** AskInTheWay says what has the outside port, and what may be done about it. */
-export function AskInTheWay({ asked: { name, pulled }, onClose }: { asked: Asked; onClose: (done: boolean) => void }) {
+export function AskInTheWay({
+  asked: { name, pulled, version },
+  onClose,
+}: {
+  asked: Asked;
+  onClose: (done: boolean) => void;
+}) {
   const edit = useEdit();
   const take = (change: { edits: Edit[]; title?: string; says: string }) =>
-    edit.mutate(change, { onSuccess: () => onClose(true), onError: () => onClose(false) });
+    edit.mutate({ ...change, version }, { onSuccess: () => onClose(true), onError: () => onClose(false) });
   return (
     <Dialog asks title={`Outside port ${pulled.outside} is not free`} onClose={() => onClose(false)}>
       <Stack gap="12px">

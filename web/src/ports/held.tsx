@@ -1,13 +1,14 @@
 import { Box, Button, Heading, HStack, List, Text } from "@chakra-ui/react";
 import { useMemo, useState } from "react";
 import { api, must } from "../api/client";
+import { complain, useEdit } from "../api/edit";
 import type { Answer, Discrepancy, HeldState, Network, Router } from "../api/model";
-import { complain, useEdit, useSite } from "../api/site";
+import { useSite } from "../api/site";
 import { Mono, Muted, Remark } from "../parts";
 import { ColumnsMenu, Grid, type GridColumn, useGrid } from "../parts/grid";
 import { later } from "../parts/later";
 import { notice } from "../parts/notice";
-import { usePick } from "../parts/pick";
+import { useOpened, usePick } from "../parts/pick";
 import { indexOf, label, networkOf, plural, short } from "../parts/words";
 
 const ReadRouter = later(() => import("./read-router").then((m) => m.ReadRouter));
@@ -82,7 +83,7 @@ const rowId = (r: Row) => r.id;
 /** Held is what a router really holds, line by line as on its page, each against the plan. */
 export function Held({ router }: { router: Router }) {
   const a = useSite();
-  const [reading, setReading] = useState(false);
+  const [opened, setOpened] = useOpened();
   const state = a.held.find((h) => h.router === router.id);
   return (
     <Box as="section" aria-label={`What ${router.name || "the router"} holds`} data-held>
@@ -92,7 +93,7 @@ export function Held({ router }: { router: Router }) {
           {state ? saysOf(state) : "Not read yet. Paste its forwarding page, and every entry is held against the plan."}
         </Text>
         <AskRouter router={router} />
-        <Button size="xs" onClick={() => setReading(true)}>
+        <Button size="xs" onClick={() => setOpened(`held:${router.id}`)}>
           {state ? "Read it again" : "Compare with the router"}
         </Button>
       </HStack>
@@ -104,7 +105,7 @@ export function Held({ router }: { router: Router }) {
       ))}
       {router.mapped && <MappedList router={router} />}
       {state && <Lines router={router} state={state} />}
-      {reading && <ReadRouter onClose={() => setReading(false)} />}
+      {opened === `held:${router.id}` && <ReadRouter onClose={() => setOpened(undefined)} />}
     </Box>
   );
 }

@@ -1,14 +1,14 @@
 import { Box, Button, Heading, HStack, Stack, Text } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
-import { useState } from "react";
 import { api, must } from "../api/client";
-import type { LinkEnd } from "../api/model";
-import { useEdit, useSite } from "../api/site";
+import { useEdit } from "../api/edit";
+import type { Answer, Edit, Link, LinkEnd } from "../api/model";
+import { useSite } from "../api/site";
 import { Mono, Muted, Tag, type Tone } from "../parts";
 import { copy } from "../parts/copy";
 import { later } from "../parts/later";
 import { notice } from "../parts/notice";
-import { usePick } from "../parts/pick";
+import { useOpened, usePick } from "../parts/pick";
 import { ifaceLabel, indexOf, label } from "../parts/words";
 
 const AddLink = later(() => import("./add-link").then((m) => m.AddLink));
@@ -43,7 +43,7 @@ export const saysEnd = (end: LinkEnd) => {
 /** Links are the connections with other sites: which end listens, and what the other one dials. */
 export function Links() {
   const a = useSite();
-  const [adding, setAdding] = useState(false);
+  const [opened, setOpened] = useOpened();
   const ends = useLinkEnds();
   return (
     <Box as="section" aria-label="Links with other sites" data-links>
@@ -52,7 +52,7 @@ export function Links() {
         <Text flex="1 1 240px" fontSize="small" color="muted">
           {a.site.links.length === 0 && "One end listens and needs a forward; the other calls and gets what to dial."}
         </Text>
-        <Button size="xs" onClick={() => setAdding(true)} disabled={a.site.devices.length === 0}>
+        <Button size="xs" onClick={() => setOpened("link")} disabled={a.site.devices.length === 0}>
           Link with another site
         </Button>
       </HStack>
@@ -61,7 +61,7 @@ export function Links() {
           <LinkRow key={end.id} end={end} />
         ))}
       </Stack>
-      {adding && <AddLink onClose={() => setAdding(false)} />}
+      {opened === "link" && <AddLink onClose={() => setOpened(undefined)} />}
     </Box>
   );
 }
@@ -79,10 +79,10 @@ function LinkRow({ end }: { end: LinkEnd }) {
       ? ifaceLabel(caller.device, caller.iface)
       : "";
   const [text, tone] = states[end.state];
-  const others = a.site.links.filter((l) => l.id !== end.id);
   const dial = () => {
-    const links = a.site.links.map((l) => (l.id === end.id ? { ...l, far: { ...l.far, dial: end.dials } } : l));
-    edit.mutate({ edits: [{ do: "links", links }], title: "note what to dial", says: `${end.dials} is dialled now.` });
+    const dialled = (l: Link) => (l.id === end.id ? { ...l, far: { ...l.far, dial: end.dials } } : l);
+    const of = ({ site }: Answer): Edit[] => [{ do: "links", links: site.links.map(dialled) }];
+    edit.mutate({ of, title: "note what to dial", says: `${end.dials} is dialled now.` });
   };
   return (
     <li data-link={end.id} data-state={end.state}>
@@ -112,7 +112,10 @@ function LinkRow({ end }: { end: LinkEnd }) {
           variant="plain"
           data-danger
           onClick={() =>
-            edit.mutate({ edits: [{ do: "links", links: others }], says: "This end of the link is removed." })
+            edit.mutate({
+              of: ({ site }) => [{ do: "links", links: site.links.filter((l) => l.id !== end.id) }],
+              says: "This end of the link is removed.",
+            })
           }
         >
           Remove

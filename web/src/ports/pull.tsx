@@ -1,12 +1,13 @@
 import { useState } from "react";
 import { api, must } from "../api/client";
+import { complain, useEdit } from "../api/edit";
 import type { Device, Edit, Pulled, Service } from "../api/model";
-import { complain, useEdit, useSite } from "../api/site";
+import { useSite } from "../api/site";
 import { later } from "../parts/later";
 import { label } from "../parts/words";
 
 type Of = { service: Service; device: Device };
-export type Asked = { name: string; pulled: Pulled; answer: (done: boolean) => void };
+export type Asked = { name: string; pulled: Pulled; version: number; answer: (done: boolean) => void };
 
 export type PullTo = (of: Of, outside: string, eyelet?: boolean) => Promise<boolean>;
 
@@ -19,7 +20,7 @@ const AskInTheWay = later(() => import("./ask-in-the-way").then((m) => m.AskInTh
  * the way it asks first. The promise tells whether it was opened.
  */
 export function usePullTo(): [PullTo, React.ReactNode] {
-  const { id } = useSite();
+  const { id, version } = useSite();
   const edit = useEdit();
   const [asked, setAsked] = useState<Asked>();
   const pullTo: PullTo = async (of, outside, eyelet) => {
@@ -30,8 +31,8 @@ export function usePullTo(): [PullTo, React.ReactNode] {
           params: { path: { id }, query: { service: of.service.id, outside, eyelet } },
         }),
       );
-      if (pulled.taken) return await new Promise<boolean>((answer) => setAsked({ name, pulled, answer }));
-      await edit.make({ ...said(name, pulled.outside, pulled.edits, pulled.pins), inForm: true });
+      if (pulled.taken) return await new Promise<boolean>((answer) => setAsked({ name, pulled, version, answer }));
+      await edit.make({ ...said(name, pulled.outside, pulled.edits, pulled.pins), version, inForm: true });
       return true;
     } catch (error) {
       complain(error);

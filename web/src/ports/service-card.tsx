@@ -1,6 +1,7 @@
 import { Box, Button, Heading, HStack, Input, Stack } from "@chakra-ui/react";
+import { there, useEdit } from "../api/edit";
 import type { Router } from "../api/model";
-import { useEdit, useSite } from "../api/site";
+import { useSite } from "../api/site";
 import { Labelled, Mono, Muted } from "../parts";
 import { Shelf, useKept } from "../parts/kept";
 import { label, type Wish } from "../parts/words";
@@ -35,7 +36,10 @@ export function ServiceCard({ wish, router, pullTo }: { wish: Wish; router: Rout
             variant="plain"
             onClick={() =>
               edit.mutate({
-                edits: [{ do: "put-forward", forward: { ...forward, locked: !forward.locked || undefined } }],
+                of: ({ site }) => {
+                  const stands = there(site.forwards.find((f) => f.id === forward.id));
+                  return [{ do: "put-forward", forward: { ...stands, locked: !forward.locked || undefined } }];
+                },
               })
             }
           >

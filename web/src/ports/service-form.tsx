@@ -1,10 +1,12 @@
 import { Button, HStack, Input, SimpleGrid, Stack } from "@chakra-ui/react";
 import { api, must } from "../api/client";
+import { there, useEdit } from "../api/edit";
 import type { Edit, Router, Service, Site } from "../api/model";
-import { useEdit, useSite } from "../api/site";
+import { useSite } from "../api/site";
 import { Labelled, Refusal, Select } from "../parts";
 import { chosen } from "../parts/choices";
-import { Clashes, useDraft } from "../parts/draft";
+import { Clashes } from "../parts/draft";
+import { useDraft } from "../parts/drafts";
 import { usePick } from "../parts/pick";
 import { label, type Wish } from "../parts/words";
 
@@ -74,11 +76,17 @@ function serviceOf(was: Service, t: Typed): Service {
   };
 }
 
+/** wordsOf says what saving a service came to. */
+function wordsOf(was: Typed, now: Typed): string {
+  if (now.open === "in") return was.open === "in" ? "The service is changed." : "The service stays inside.";
+  return was.open === "in" ? "The service is to be opened." : "The service is changed.";
+}
+
 const find = (site: Site, id: string) => site.devices.flatMap((d) => d.services).find((s) => s.id === id);
 
 /** ServiceForm says what a service is and whether it is opened or kept in. */
 export function ServiceForm({ wish: { device, service }, router }: { wish: Wish; router: Router }) {
-  const { id } = useSite();
+  const { id, version } = useSite();
   const edit = useEdit();
   const [, setPick] = usePick();
   const draft = useDraft(`service/${service.id}`, (site: Site) => {
@@ -87,22 +95,24 @@ export function ServiceForm({ wish: { device, service }, router }: { wish: Wish;
   });
   const t = draft.values ?? typedOf(service);
   const save = () =>
-    draft.send(async (typed, { site }) => {
-      const put = serviceOf(find(site, service.id) ?? service, typed);
-      const edits: Edit[] = [{ do: "put-service", id: device.id, service: put }];
-      if (!put.open) {
-        const query = { service: service.id };
-        edits.push(...must(await api.GET("/api/sites/{id}/keep-in", { params: { path: { id }, query } })).edits);
-      }
+    draft.commit((texts) => {
+      const opened = texts.open !== "in";
       return {
-        edits,
-        title: `${put.open ? "open" : "keep inside"}: ${label(device)} ${put.name}`,
-        says: put.open ? "The service is to be opened." : "The service stays inside.",
+        title: `${opened ? "open" : "keep inside"}: ${label(device)} ${texts.name.trim()}`,
+        says: wordsOf(typedOf(service), texts),
+        of: async ({ site }, typed) => {
+          const put = serviceOf(there(find(site, service.id)), typed);
+          const edits: Edit[] = [{ do: "put-service", id: device.id, service: put }];
+          if (put.open) return edits;
+          const query = { service: service.id };
+          const shut = must(await api.GET("/api/sites/{id}/keep-in", { params: { path: { id }, query } }));
+          return [...edits, ...shut.edits];
+        },
       };
     });
   const remove = () => {
     setPick(undefined);
-    edit.mutate({ edits: [{ do: "remove-service", id: service.id }], says: "The service is removed." });
+    edit.mutate({ edits: [{ do: "remove-service", id: service.id }], version, says: "The service is removed." });
   };
   const field = (name: keyof Typed, hint?: string, placeholder?: string) => (
     <Labelled label={words[name]} hint={hint} error={draft.fault(name)}>
@@ -155,7 +165,7 @@ export function ServiceForm({ wish: { device, service }, router }: { wish: Wish;
             {t.open === "in" ? "Keep it in" : "Save the wish"}
           </Button>
           {draft.dirty && (
-            <Button size="xs" onClick={() => draft.putBack()}>
+            <Button size="xs" onClick={() => draft.discard()}>
               Put it back
             </Button>
           )}

@@ -1,7 +1,10 @@
 import { Box, Button, Flex, HStack, Stack, Text } from "@chakra-ui/react";
 import { useMemo, useState } from "react";
+import { sayWhy } from "../api/client";
+import { useEdit } from "../api/edit";
 import type { Edit, Forward } from "../api/model";
-import { useEdit, usePlan, useSite } from "../api/site";
+import { usePlan, useSite } from "../api/site";
+import { Refusal } from "../parts";
 import { plural } from "../parts/words";
 
 const noGhosts: Forward[] = [];
@@ -23,27 +26,41 @@ export function useSuggestedPorts() {
   );
   /** what else can be done where services would stay shut */
   const more = whole && whole.unmet.length < shut ? whole : undefined;
-  const take = (edits: Edit[], version: number | undefined, title?: string) =>
+  const take = (edits: Edit[], version: number, title?: string, all = true) =>
     edit.mutate(
       { edits, version, title, says: `${plural(edits.length, "change")} taken.` },
-      { onSuccess: () => edits.length > 1 && setAsking(false) },
+      { onSuccess: () => all && edits.length > 1 && setAsking(false) },
     );
   const takeAll = () => {
-    if (changes.length > 0)
+    if (plan.data && changes.length > 0)
       take(
         changes.map((c) => c.edit),
-        plan.data?.version,
+        plan.data.version,
         `take ${plural(changes.length, "suggested change")}`,
       );
   };
+  /** takeFor takes what is suggested for one service. */
+  const takeFor = (service: string) => {
+    const mine = changes.filter(
+      ({ edit }) =>
+        (edit.do === "put-forward" && edit.forward.service === service) ||
+        (edit.do === "put-service" && edit.service.id === service),
+    );
+    if (!plan.data || mine.length === 0) return false;
+    const edits = mine.map((c) => c.edit);
+    take(edits, plan.data.version, undefined, false);
+    return true;
+  };
   const words = plan.isFetching
     ? "Working it out…"
-    : changes.length > 0
-      ? `Take ${plural(changes.length, "change")}`
-      : shut > 0
-        ? `${plural(shut, "stays", "stay")} shut`
-        : "Nothing to change";
-  return { asking, setAsking, plan, changes, ghosts, more, words, take, takeAll };
+    : plan.error
+      ? "It failed"
+      : changes.length > 0
+        ? `Take ${plural(changes.length, "change")}`
+        : shut > 0
+          ? `${plural(shut, "stays", "stay")} shut`
+          : "Nothing to change";
+  return { asking, setAsking, plan, changes, ghosts, more, words, take, takeAll, takeFor };
 }
 
 type Suggested = ReturnType<typeof useSuggestedPorts>;
@@ -56,7 +73,9 @@ const further = 60;
 export function SuggestedList({ suggested: { asking, plan, changes, more, take } }: { suggested: Suggested }) {
   const { left } = useSite();
   const [most, setMost] = useState(first);
-  if (!asking || !plan.data) return null;
+  if (!asking) return null;
+  if (plan.error) return <Refusal>The suggestion failed: {sayWhy(plan.error)}</Refusal>;
+  if (!plan.data) return null;
   const { unmet, proven, version } = plan.data;
   return (
     <Box

@@ -1,11 +1,12 @@
 import { Button, HStack, Kbd, Text } from "@chakra-ui/react";
 import { useMemo, useState } from "react";
+import { useEdit } from "../api/edit";
 import type { Answer, Forward, Router } from "../api/model";
-import { useEdit, useSite } from "../api/site";
+import { useSite } from "../api/site";
 import { Empty, Gauge, Section, Select, ViewHead } from "../parts";
 import { useKeys } from "../parts/keys";
 import { later } from "../parts/later";
-import { usePick } from "../parts/pick";
+import { useOpened, usePick } from "../parts/pick";
 import { ifaceLabel, indexOf, plural, services } from "../parts/words";
 import { Desk } from "../shell/desk";
 import { ForwardTable } from "./forward-table";
@@ -31,8 +32,10 @@ const nobody: string[] = [];
 export function PortsView() {
   const a = useSite();
   const [pick, setPick] = usePick();
-  const [adding, setAdding] = useState(false);
-  const [equipping, setEquipping] = useState(false);
+  const [opened, setOpened] = useOpened();
+  const equip = () => setOpened("equip");
+  const add = () => setOpened("service");
+  const close = () => setOpened(undefined);
   const [chosen, setChosen] = useState<string>();
   const [pullTo, asking] = usePullTo();
   const [walked, setWalked] = useState<string[]>(nobody);
@@ -54,9 +57,9 @@ export function PortsView() {
     if (next) setPick(`service:${next.service.id}`);
   };
   useKeys({
-    e: () => a.site.devices.length > 0 && setEquipping(true),
+    e: () => a.site.devices.length > 0 && equip(),
     s: () => suggested.setAsking(true),
-    Enter: () => suggested.takeAll(),
+    Enter: () => picked !== undefined && suggested.takeFor(picked.service.id),
     ArrowDown: () => walk(1),
     ArrowUp: () => walk(-1),
   });
@@ -90,16 +93,16 @@ export function PortsView() {
             options={rootsOf(a).map((r) => [r.id, r.name || r.id])}
           />
         )}
-        <Button onClick={() => setEquipping(true)} disabled={a.site.devices.length === 0}>
+        <Button onClick={equip} disabled={a.site.devices.length === 0}>
           Equip… <Kbd>E</Kbd>
         </Button>
-        <Button onClick={() => setAdding(true)} disabled={a.site.devices.length === 0}>
+        <Button onClick={add} disabled={a.site.devices.length === 0}>
           Add a service
         </Button>
         {suggested.asking && <Button onClick={() => suggested.setAsking(false)}>Cancel</Button>}
         {suggested.asking ? (
           <Button variant="solid" disabled={suggested.changes.length === 0} onClick={suggested.takeAll}>
-            {suggested.words} <Kbd>⏎</Kbd>
+            {suggested.words}
           </Button>
         ) : (
           <Button variant="solid" onClick={() => suggested.setAsking(true)}>
@@ -112,10 +115,10 @@ export function PortsView() {
         <Empty title="No services yet">
           <Text>Say what a device is wanted for; the ports that this needs are known. Or say what it answers on.</Text>
           <HStack mt="12px" justifyContent="center">
-            <Button variant="solid" onClick={() => setEquipping(true)} disabled={a.site.devices.length === 0}>
+            <Button variant="solid" onClick={equip} disabled={a.site.devices.length === 0}>
               Equip a device
             </Button>
-            <Button onClick={() => setAdding(true)} disabled={a.site.devices.length === 0}>
+            <Button onClick={add} disabled={a.site.devices.length === 0}>
               Add a service
             </Button>
           </HStack>
@@ -139,8 +142,8 @@ export function PortsView() {
         <Held key={r.id} router={r} />
       ))}
       <Links />
-      {equipping && <Equip onClose={() => setEquipping(false)} />}
-      {adding && <AddService onClose={() => setAdding(false)} />}
+      {opened === "equip" && <Equip onClose={close} />}
+      {opened === "service" && <AddService onClose={close} />}
       {asking}
     </Desk>
   );
@@ -198,7 +201,11 @@ function BareForward({ forward }: { forward: Forward }) {
         mt="6px"
         onClick={() => {
           setPick(undefined);
-          edit.mutate({ edits: [{ do: "remove-forward", id: forward.id }], says: "The forward is removed." });
+          edit.mutate({
+            edits: [{ do: "remove-forward", id: forward.id }],
+            version: a.version,
+            says: "The forward is removed.",
+          });
         }}
       >
         Remove it

@@ -1,12 +1,13 @@
 import { Box, Button, Flex, Menu, Text } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { Plus } from "lucide-react";
-import { Fragment, memo, type ReactNode, useState } from "react";
+import { Fragment, memo, type ReactNode } from "react";
 import { hereQuery } from "../api/here";
-import type { Answer, Network, Router } from "../api/model";
+import type { Answer, Network } from "../api/model";
 import { useSite } from "../api/site";
 import { Mono } from "../parts";
 import { later } from "../parts/later";
+import { useOpened } from "../parts/pick";
 import { exposedOf, plural, servesOf, short } from "../parts/words";
 
 const NetworkForm = later(() => import("./network-form").then((m) => m.NetworkForm));
@@ -15,8 +16,7 @@ const RouterForm = later(() => import("./router-form").then((m) => m.RouterForm)
 
 const kinds = { static: "fixed", dynamic: "changes", unknown: "not known whether it changes" };
 
-type Subject = { router: Router } | { network: Network } | { add: "router" | "network" | "modem" };
-type Fact = { key: string; top: ReactNode; below: string; about: Subject };
+type Fact = { key: string; top: ReactNode; below: string; about: string };
 
 /** factsOf are the way from the outside to the DHCP range, and what is known of each part. */
 function factsOf(a: Answer, here: string[]): Fact[] {
@@ -25,7 +25,7 @@ function factsOf(a: Answer, here: string[]): Fact[] {
   for (const state of a.routers) {
     const r = site.routers.find((x) => x.id === state.id);
     if (!r) continue;
-    const about = { router: r };
+    const about = `router:${r.id}`;
     if (!r.upstream)
       facts.push({
         key: `${r.id}-wan`,
@@ -54,7 +54,7 @@ function factsOf(a: Answer, here: string[]): Fact[] {
 
 function networkFacts(a: Answer, n: Network, here: string[]): Fact[] {
   const lease = a.leases.find((l) => l.network === n.id);
-  const about = { network: n };
+  const about = `network:${n.id}`;
   return [
     {
       key: n.id,
@@ -80,15 +80,24 @@ function networkFacts(a: Answer, n: Network, here: string[]): Fact[] {
   ];
 }
 
+/** cut parts what is open into its sort and its id. */
+function cut(opened: string): [sort: string, id: string] {
+  const at = opened.indexOf(":");
+  return at < 0 ? [opened, ""] : [opened.slice(0, at), opened.slice(at + 1)];
+}
+
 /** Facts is the line from the outside to the DHCP range; each fact opens its form. */
 export const Facts = memo(function Facts() {
   const answer = useSite();
-  const [open, setOpen] = useState<Subject>();
+  const [opened, setOpen] = useOpened();
+  const [what, id] = cut(opened ?? "");
   const here = useQuery(hereQuery).data ?? [];
   const facts = factsOf(
     answer,
     here.map((h) => h.subnet),
   );
+  const network = answer.site.networks.find((n) => n.id === id);
+  const router = answer.site.routers.find((r) => r.id === id);
   const close = () => setOpen(undefined);
   return (
     <>
@@ -138,24 +147,22 @@ export const Facts = memo(function Facts() {
           </Menu.Trigger>
           <Menu.Positioner>
             <Menu.Content>
-              <Menu.Item value="network" onSelect={() => setOpen({ add: "network" })}>
+              <Menu.Item value="network" onSelect={() => setOpen("network:")}>
                 Add a network
               </Menu.Item>
-              <Menu.Item value="router" onSelect={() => setOpen({ add: "router" })}>
+              <Menu.Item value="router" onSelect={() => setOpen("router:")}>
                 Add a router, also behind another
               </Menu.Item>
-              <Menu.Item value="modem" onSelect={() => setOpen({ add: "modem" })}>
+              <Menu.Item value="modem" onSelect={() => setOpen("modem:")}>
                 Add the modem in front
               </Menu.Item>
             </Menu.Content>
           </Menu.Positioner>
         </Menu.Root>
       </Flex>
-      {open && "network" in open && <NetworkForm network={open.network} onClose={close} />}
-      {open && "router" in open && <RouterForm router={open.router} onClose={close} />}
-      {open && "add" in open && open.add === "network" && <NetworkForm onClose={close} />}
-      {open && "add" in open && open.add === "router" && <RouterForm onClose={close} />}
-      {open && "add" in open && open.add === "modem" && <ModemForm onClose={close} />}
+      {what === "network" && (!id || network) && <NetworkForm key={id} network={network} onClose={close} />}
+      {what === "router" && (!id || router) && <RouterForm key={id} router={router} onClose={close} />}
+      {what === "modem" && <ModemForm onClose={close} />}
     </>
   );
 });

@@ -5,6 +5,7 @@ import type { Site } from "../api/model";
 import { useSite, useSiteId } from "../api/site";
 import { Mono } from "../parts";
 import { Dialog } from "../parts/dialog";
+import { takeKeys } from "../parts/keys";
 import { ifaceLabel, label, networkOf, placed, plural, services } from "../parts/words";
 
 type Hit = { ref: string; station: string; title: string; detail: string };
@@ -87,7 +88,7 @@ export function Find({ onClose }: { onClose: () => void }) {
   const { site } = useSite();
   const id = useSiteId();
   const navigate = useNavigate();
-  const [text, setText] = useState("");
+  const [text, setText] = useState(takeKeys);
   const found = useMemo(() => hits(site, text), [site, text]);
   const collection = useMemo(
     () =>

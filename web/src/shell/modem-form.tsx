@@ -1,7 +1,7 @@
 import { Input, SimpleGrid, Text } from "@chakra-ui/react";
 import { useState } from "react";
 import { api, must, Refused, sayWhy } from "../api/client";
-import { useBusy, useEdit } from "../api/site";
+import { useBusy, useEdit } from "../api/edit";
 import { Labelled } from "../parts";
 import { FormDialog } from "../parts/dialog";
 import { usePick } from "../parts/pick";
@@ -19,7 +19,7 @@ export function ModemForm({ onClose }: { onClose: () => void }) {
       const subnet = `${t.address.trim()} ${t.mask.trim()}`;
       const network = must(await api.POST("/api/parse/network", { body: { subnet } }));
       const { made } = await edit.make({
-        edits: [
+        of: () => [
           { do: "put-network", network: { ...network, id: "", name: t.name } },
           {
             do: "put-device",

@@ -1,10 +1,13 @@
 import { Button, Input, SimpleGrid, Textarea } from "@chakra-ui/react";
+import { useState } from "react";
 import { api, must } from "../api/client";
+import { useEdit } from "../api/edit";
 import type { Network, Site } from "../api/model";
-import { useEdit, useSite } from "../api/site";
+import { useSite } from "../api/site";
 import { Labelled } from "../parts";
 import { FormDialog } from "../parts/dialog";
-import { Clashes, useDraft } from "../parts/draft";
+import { Clashes } from "../parts/draft";
+import { useDraft } from "../parts/drafts";
 import { short } from "../parts/words";
 
 const words = {
@@ -36,30 +39,38 @@ function typedOf(network: Network): Typed {
 
 /** NetworkForm changes a network, or adds one: typed in any usual way, understood by the server. */
 export function NetworkForm({ network, onClose }: { network?: Network; onClose: () => void }) {
-  const { site } = useSite();
+  const { site, version } = useSite();
   const edit = useEdit();
   const draft = useDraft(`network/${network?.id ?? "new"}`, (s: Site) => {
     const now = s.networks.find((n) => n.id === network?.id);
     return now ? typedOf(now) : network ? undefined : blank;
   });
   const t = draft.values ?? blank;
+  const [kept] = useState(draft.dirty);
+  const leave = () => {
+    draft.discard();
+    onClose();
+  };
   const save = async () => {
-    const done = await draft.send(async ({ name, ...typed }, { site: now }) => {
-      const understood = must(await api.POST("/api/parse/network", { body: typed }));
-      const was = now.networks.find((n) => n.id === network?.id);
-      return {
-        // What the form does not show stays.
-        edits: [{ do: "put-network", network: { ...was, ...understood, id: network?.id ?? "", name: name.trim() } }],
-        says: network ? "The network is changed." : "The network is added.",
-      };
-    });
+    const done = await draft.commit(() => ({
+      says: network ? "The network is changed." : "The network is added.",
+      of: async ({ site: now }, { name, ...typed }) => {
+        const understood = must(await api.POST("/api/parse/network", { body: typed }));
+        const was = now.networks.find((n) => n.id === network?.id); // what the form does not show stays
+        return [{ do: "put-network", network: { ...was, ...understood, id: network?.id ?? "", name: name.trim() } }];
+      },
+    }));
     if (done) onClose();
   };
   const remove = () =>
     network &&
     edit.mutate(
-      { edits: [{ do: "remove-network", id: network.id }], says: `${network.name || network.subnet} is removed.` },
-      { onSuccess: onClose },
+      {
+        edits: [{ do: "remove-network", id: network.id }],
+        version,
+        says: `${network.name || network.subnet} is removed.`,
+      },
+      { onSuccess: leave },
     );
   const field = (name: keyof Typed, hint?: string) => (
     <Labelled label={words[name]} error={draft.fault(name)} hint={hint}>
@@ -84,10 +95,11 @@ export function NetworkForm({ network, onClose }: { network?: Network; onClose: 
     <FormDialog
       title={network ? "The network" : "Add a network"}
       wide
-      onClose={onClose}
+      kept={kept}
+      onClose={leave}
       refused={draft.refused}
       go={network ? "Change the network" : "Add the network"}
-      busy={draft.busy}
+      busy={draft.sending}
       onGo={save}
       aside={
         network &&

@@ -1,12 +1,15 @@
 import { Button, Heading, HStack, Input, SimpleGrid, Textarea } from "@chakra-ui/react";
+import { useState } from "react";
 import { api, must } from "../api/client";
+import { useEdit } from "../api/edit";
 import type { Protocol, Router, Site } from "../api/model";
-import { useEdit, useSite } from "../api/site";
+import { useSite } from "../api/site";
 import { Labelled, Select } from "../parts";
 import { Check } from "../parts/check";
 import { chosen } from "../parts/choices";
 import { FormDialog } from "../parts/dialog";
-import { Clashes, useDraft } from "../parts/draft";
+import { Clashes } from "../parts/draft";
+import { useDraft } from "../parts/drafts";
 
 const kinds = [
   ["unknown", "not known"],
@@ -151,7 +154,7 @@ function changed(was: Router | undefined, t: Typed, ownPorts: Router["ownPorts"]
 
 /** RouterForm describes a router, or adds one: its outside, what it keeps for itself and what its pages can express. */
 export function RouterForm({ router, onClose }: { router?: Router; onClose: () => void }) {
-  const { site } = useSite();
+  const { site, version } = useSite();
   const edit = useEdit();
   const blank = typedOf({ network: site.networks.at(-1)?.id });
   const draft = useDraft(`router/${router?.id ?? "new"}`, (s: Site) => {
@@ -161,22 +164,27 @@ export function RouterForm({ router, onClose }: { router?: Router; onClose: () =
   const t = draft.values ?? blank;
   const others = site.routers.filter((r) => r.id !== router?.id);
   const beside = site.networks.filter((n) => n.id !== t.network);
+  const [kept] = useState(draft.dirty);
+  const leave = () => {
+    draft.discard();
+    onClose();
+  };
   const save = async () => {
-    const done = await draft.send(async (typed, { site: now }) => {
-      const own = must(await api.POST("/api/parse/own-ports", { body: { text: typed.ownPorts } }));
-      const was = now.routers.find((r) => r.id === router?.id);
-      return {
-        edits: [{ do: "put-router", router: changed(was, typed, own) }],
-        says: router ? "The router is changed." : "The router is added.",
-      };
-    });
+    const done = await draft.commit(() => ({
+      says: router ? "The router is changed." : "The router is added.",
+      of: async ({ site: now }, typed) => {
+        const own = must(await api.POST("/api/parse/own-ports", { body: { text: typed.ownPorts } }));
+        const was = now.routers.find((r) => r.id === router?.id);
+        return [{ do: "put-router", router: changed(was, typed, own) }];
+      },
+    }));
     if (done) onClose();
   };
   const remove = () =>
     router &&
     edit.mutate(
-      { edits: [{ do: "remove-router", id: router.id }], says: `${router.name || "The router"} is removed.` },
-      { onSuccess: onClose },
+      { edits: [{ do: "remove-router", id: router.id }], version, says: `${router.name || "The router"} is removed.` },
+      { onSuccess: leave },
     );
   const select = (name: keyof Typed, options: readonly (readonly [string, string])[]) => (
     <Labelled label={words[name]}>
@@ -197,10 +205,11 @@ export function RouterForm({ router, onClose }: { router?: Router; onClose: () =
     <FormDialog
       title={router ? "The router and its form" : "Add a router"}
       wide
-      onClose={onClose}
+      kept={kept}
+      onClose={leave}
       refused={draft.refused}
       go={router ? "Change the router" : "Add the router"}
-      busy={draft.busy}
+      busy={draft.sending}
       onGo={save}
       aside={
         router &&

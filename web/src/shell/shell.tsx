@@ -4,13 +4,15 @@ import { CircleHelp, Redo2, Undo2 } from "lucide-react";
 import { memo, Suspense, useState } from "react";
 import { Link, Outlet, useLocation, useNavigate, useParams } from "react-router";
 import { sayWhy } from "../api/client";
-import { OpenSite, siteQuery, useEdit, useNews, useSite, useUndo } from "../api/site";
+import { useEdit, useUndo } from "../api/edit";
+import { OpenSite, siteQuery, useNews, useSite } from "../api/site";
 import { Empty } from "../parts";
 import { useFocusKept } from "../parts/focus";
-import { useKeys } from "../parts/keys";
+import { holdKeys, useKeys } from "../parts/keys";
 import { later } from "../parts/later";
-import { usePick } from "../parts/pick";
+import { carried, usePick } from "../parts/pick";
 import { plural, snagsOf } from "../parts/words";
+import { Away } from "./away";
 import { Bar } from "./bar";
 import { Facts } from "./facts";
 import { Stations, stations } from "./stations";
@@ -67,12 +69,13 @@ function Frame() {
     <Grid
       minH="100vh"
       h={{ base: "auto", md: "100vh" }}
-      gridTemplateRows={{ base: "auto auto auto 1fr", md: "auto auto minmax(0, 1fr)" }}
+      gridTemplateRows={{ base: "auto auto auto auto 1fr", md: "auto auto auto minmax(0, 1fr)" }}
       gridTemplateColumns={{ base: "minmax(0, 1fr)", md: "{sizes.stations} minmax(0, 1fr)" }}
       className="shell"
     >
       <Hands onOpen={setOpen} />
       <SkipNavLink id="work">Skip to the work</SkipNavLink>
+      <Away />
       <SiteBar onOpen={setOpen} />
       <Facts />
       <Stations />
@@ -118,20 +121,26 @@ function useShellKeys(open: (what: "find" | "help") => void) {
     if (aside?.contains(document.activeElement)) document.querySelector<HTMLElement>("main")?.focus();
     else aside?.focus();
   };
-  useKeys({
-    ...Object.fromEntries(
-      stations.map((s, i) => [String(i + 1), () => navigate(`${s.path}${location.search}`)] as const),
-    ),
-    "/": () => open("find"),
-    "?": () => open("help"),
-    n: nextSnag,
-    f: firstMend,
-    i: inspect,
-    Escape: () => setPick(undefined),
-    "Ctrl+z": () => site.undo && undo(),
-    "Ctrl+Shift+z": () => site.redo && redo(),
-    "Ctrl+y": () => site.redo && redo(),
-  });
+  useKeys(
+    {
+      ...Object.fromEntries(
+        stations.map((s, i) => [String(i + 1), () => navigate(`${s.path}${carried(location.search)}`)] as const),
+      ),
+      "/": () => {
+        holdKeys();
+        open("find");
+      },
+      "?": () => open("help"),
+      n: nextSnag,
+      f: firstMend,
+      i: inspect,
+      Escape: () => setPick(undefined),
+      "Ctrl+z": () => site.undo && undo(),
+      "Ctrl+Shift+z": () => site.redo && redo(),
+      "Ctrl+y": () => site.redo && redo(),
+    },
+    true,
+  );
 }
 
 /** SnagCount says how many snags there are, and goes to the next one. */

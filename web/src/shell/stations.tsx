@@ -3,6 +3,7 @@ import { memo, useDeferredValue } from "react";
 import { NavLink, useLocation } from "react-router";
 import type { Answer } from "../api/model";
 import { useSite } from "../api/site";
+import { carried } from "../parts/pick";
 import { plural } from "../parts/words";
 
 type Station = { path: string; title: string; left: (a: Answer) => string };
@@ -50,7 +51,7 @@ const Links = memo(function Links({ search }: { search: string }) {
       {stations.map((s, i) => (
         <NavLink
           key={s.path}
-          to={`${s.path}${search}`}
+          to={`${s.path}${carried(search)}`}
           style={{ textDecoration: "none", color: "inherit" }}
           aria-keyshortcuts={String(i + 1)}
         >

@@ -1,43 +1,46 @@
-import { useQueryClient } from "@tanstack/react-query";
-import { useEffect, useRef, useState } from "react";
-import type { Summary } from "../api/model";
+import { queryOptions, useQueryClient } from "@tanstack/react-query";
+import { api, done, must, sayWhy } from "../api/client";
 import { sitesQuery } from "../api/site";
 import { notice } from "../parts/notice";
 
-const away = (id: string) => fetch(`/api/sites/${encodeURIComponent(id)}`, { method: "DELETE", keepalive: true });
+/** removedQuery are the sites that were removed and can be had back. */
+export const removedQuery = queryOptions({
+  queryKey: ["removed"],
+  queryFn: async () => must(await api.GET("/api/removed")),
+  staleTime: 0,
+});
 
-/**
- * useRemovals takes sites out of the list, and out of the program when the page is left: until then a
- * press brings each back with all of its history.
- */
+type Named = { id: string; name: string };
+
+/** useRemovals takes sites out of the list, and brings them back with all of their history. */
 export function useRemovals() {
   const client = useQueryClient();
-  const [gone, setGone] = useState<ReadonlySet<string>>(new Set<string>());
-  const latest = useRef(gone);
-  latest.current = gone;
-  useEffect(() => {
-    const leave = () => {
-      const all = [...latest.current];
-      latest.current = new Set();
-      if (all.length > 0)
-        Promise.all(all.map(away)).then(
-          () => client.invalidateQueries({ queryKey: sitesQuery.queryKey }),
-          () => undefined, // the program is away: they are there again when it is back
-        );
-    };
-    window.addEventListener("pagehide", leave);
-    return () => {
-      window.removeEventListener("pagehide", leave);
-      leave();
-    };
-  }, [client]);
-  const back = (id: string) => setGone((old) => new Set([...old].filter((x) => x !== id)));
-  const remove = (site: Summary) => {
-    setGone((old) => new Set([...old, site.id]));
-    notice.say(`${site.name} goes when you leave this page, with its history.`, {
-      label: "Undo",
-      run: () => back(site.id),
-    });
+  const attempt = async (run: () => Promise<string>, back?: { label: string; run: () => void }) => {
+    try {
+      notice.say(await run(), back);
+    } catch (error) {
+      notice.warn(sayWhy(error));
+    }
+    client.invalidateQueries({ queryKey: sitesQuery.queryKey });
+    client.invalidateQueries({ queryKey: removedQuery.queryKey });
   };
-  return { gone, remove };
+  const bringBack = ({ id, name }: Named) =>
+    attempt(async () => {
+      done(await api.POST("/api/removed/{id}/back", { params: { path: { id } } }));
+      return `${name} is back, with its history.`;
+    });
+  const remove = (site: Named) =>
+    attempt(
+      async () => {
+        done(await api.DELETE("/api/sites/{id}", { params: { path: { id: site.id } } }));
+        return `${site.name} is removed. It can be had back for 30 days, under Removed sites.`;
+      },
+      { label: "Undo", run: () => bringBack(site) },
+    );
+  const forget = ({ id, name }: Named) =>
+    attempt(async () => {
+      done(await api.DELETE("/api/removed/{id}", { params: { path: { id } } }));
+      return `${name} is deleted for good.`;
+    });
+  return { remove, bringBack, forget };
 }

@@ -11,6 +11,7 @@ import { useFocusKept } from "../parts/focus";
 import { useKeys } from "../parts/keys";
 import { later } from "../parts/later";
 import { plural } from "../parts/words";
+import { Away } from "../shell/away";
 import { Bar } from "../shell/bar";
 import { useBackups } from "./backup";
 import { useImport } from "./import";
@@ -18,6 +19,7 @@ import { useRemovals } from "./removals";
 import { SiteCard } from "./site-card";
 
 const Kinds = later(() => import("./kinds").then((m) => m.Kinds));
+const RemovedSites = later(() => import("./removed").then((m) => m.RemovedSites));
 const NewSite = later(() => import("./new-site").then((m) => m.NewSite));
 const CopySite = later(() => import("./copy-site").then((m) => m.CopySite));
 const AskWhich = later(() => import("./ask-which").then((m) => m.AskWhich));
@@ -29,15 +31,16 @@ export function SitesView() {
   const [making, setMaking] = useState(false);
   const [copying, setCopying] = useState<Summary>();
   const [kinds, setKinds] = useState(false);
+  const [removed, setRemoved] = useState(false);
   const [want, setWant] = useState("");
   const search = useRef<HTMLInputElement>(null);
   const removals = useRemovals();
   const taking = useImport();
   const backups = useBackups();
   useNews();
-  useFocusKept(`${data?.length} ${removals.gone.size}`);
+  useFocusKept(`${data?.length}`);
   useKeys({ "/": () => search.current?.focus() });
-  const all = data?.filter((s) => !removals.gone.has(s.id)) ?? [];
+  const all = data ?? [];
   const word = want.trim().toLowerCase();
   const shown = all.filter((s) => [s.name, s.subnet].some((t) => t.toLowerCase().includes(word)));
   const attached = (s: Summary) => here.some((h) => h.sites.includes(s.id));
@@ -45,6 +48,7 @@ export function SitesView() {
     <FileUpload.Root maxFiles={1} onFileAccept={(e) => e.files[0] && taking.take(e.files[0])}>
       <title>Sites · Vest Pin</title>
       <FileUpload.HiddenInput aria-label="Site file" accept=".json,application/json" />
+      <Away />
       <Bar />
       <Box as="main" tabIndex={-1} outline="none" maxW="1000px" m="auto">
         <FileUpload.Dropzone
@@ -74,7 +78,7 @@ export function SitesView() {
             <Button variant="solid" onClick={() => setMaking(true)}>
               New site
             </Button>
-            <More backups={backups} onKinds={() => setKinds(true)} />
+            <More backups={backups} onKinds={() => setKinds(true)} onRemoved={() => setRemoved(true)} />
           </ViewHead>
           <Stack as="ul" gap="10px" mt="16px">
             {shown.map((s) => (
@@ -110,17 +114,20 @@ export function SitesView() {
       {copying && <CopySite site={copying} onClose={() => setCopying(undefined)} />}
       {taking.asked && <AskWhich asked={taking.asked} onTake={taking.take} onClose={taking.leave} />}
       {backups.asking}
+      {removed && <RemovedSites onClose={() => setRemoved(false)} />}
       {kinds && <Kinds onClose={() => setKinds(false)} />}
     </FileUpload.Root>
   );
 }
 
-/** More is what is seldom needed: the backup of everything and its way back, a firm's own kinds of device. */
-function More({ backups, onKinds }: { backups: ReturnType<typeof useBackups>; onKinds: () => void }) {
+type MoreProps = { backups: ReturnType<typeof useBackups>; onKinds: () => void; onRemoved: () => void };
+
+/** More is what is seldom needed: the backup of everything and its way back, removed sites, a firm's own kinds of device. */
+function More({ backups, onKinds, onRemoved }: MoreProps) {
   return (
     <Menu.Root positioning={{ placement: "bottom-end", strategy: "fixed" }}>
       <Menu.Trigger asChild>
-        <Button aria-label="More: backup, kinds of device" px="6px">
+        <Button aria-label="More: backup, removed sites, kinds of device" px="6px">
           <EllipsisVertical aria-hidden="true" />
         </Button>
       </Menu.Trigger>
@@ -133,6 +140,9 @@ function More({ backups, onKinds }: { backups: ReturnType<typeof useBackups>; on
           </Menu.Item>
           <Menu.Item value="restore" onSelect={backups.choose}>
             Restore a backup
+          </Menu.Item>
+          <Menu.Item value="removed" onSelect={onRemoved}>
+            Removed sites
           </Menu.Item>
           <Menu.Item value="kinds" onSelect={onKinds}>
             Kinds of device

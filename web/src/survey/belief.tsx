@@ -1,7 +1,8 @@
 import { Box, Button, HStack, Text } from "@chakra-ui/react";
 import { api, must } from "../api/client";
+import { complain, useEdit } from "../api/edit";
 import type { Device, Evidence } from "../api/model";
-import { complain, useEdit, useSite } from "../api/site";
+import { useSite } from "../api/site";
 import { useSweep } from "../api/survey";
 import { Mono, Muted, Pairs, Remark, Section } from "../parts";
 import { clock } from "../parts/words";
@@ -43,7 +44,7 @@ export function Seems({ device }: { device: Device }) {
       {!device.kind && (
         <Button
           variant="plain"
-          onClick={() => edit.mutate({ edits: [{ do: "describe", id: device.id, kind: guess.kind }] })}
+          onClick={() => edit.mutate({ of: () => [{ do: "describe", id: device.id, kind: guess.kind }] })}
         >
           Yes, a {guess.kind}
         </Button>
@@ -122,7 +123,7 @@ export function AnswersOn({ device }: { device: Device }) {
   const seen = device.interfaces.find((i) => i.seen)?.seen;
   const enter = (a: (typeof heard)[number]) =>
     edit.mutate({
-      edits: [
+      of: () => [
         {
           do: "put-service",
           id: device.id,
@@ -179,7 +180,12 @@ export function SplitButton({ iface }: { iface: string }) {
       const edits = must(
         await api.GET("/api/sites/{id}/split", { params: { path: { id: answer.id }, query: { interface: iface } } }),
       );
-      edit.mutate({ edits, title: "split a device in two", says: "The interface is a device of its own now." });
+      edit.mutate({
+        edits,
+        version: answer.version,
+        title: "split a device in two",
+        says: "The interface is a device of its own now.",
+      });
     } catch (error) {
       complain(error);
     }

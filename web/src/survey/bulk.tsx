@@ -2,8 +2,9 @@ import { Box, Button, HStack, Text } from "@chakra-ui/react";
 import { useMemo, useState } from "react";
 import { useKnownKinds } from "../api/catalogue";
 import { api, must } from "../api/client";
+import { complain, useEdit } from "../api/edit";
 import type { Device, Edit } from "../api/model";
-import { complain, useEdit, useSite } from "../api/site";
+import { useSite } from "../api/site";
 import { Select } from "../parts";
 import { chosen } from "../parts/choices";
 import { usePick } from "../parts/pick";
@@ -33,13 +34,14 @@ export function BulkBar({ devices, onClear }: { devices: Device[]; onClear: () =
   const wants = chosen(wishes, t.wants);
   const nothing = !kind && !place && !wants;
   const set = () => {
-    const edits = devices.flatMap((d): Edit[] => [
-      ...(kind || place ? [{ do: "describe" as const, id: d.id, kind, place }] : []),
-      ...(wants ? d.interfaces.map((i): Edit => ({ do: "wants", id: i.id, wants })) : []),
-    ]);
+    const of = () =>
+      devices.flatMap((d): Edit[] => [
+        ...(kind || place ? [{ do: "describe" as const, id: d.id, kind, place }] : []),
+        ...(wants ? d.interfaces.map((i): Edit => ({ do: "wants", id: i.id, wants })) : []),
+      ]);
     edit.mutate(
       {
-        edits,
+        of,
         title: `describe ${plural(devices.length, "device")}`,
         says: `${plural(devices.length, "device")} changed.`,
       },
@@ -100,7 +102,7 @@ export function BulkBar({ devices, onClear }: { devices: Device[]; onClear: () =
 
 /** TheyAreOne puts two devices together. */
 function TheyAreOne({ devices, onJoined }: { devices: Device[]; onJoined: () => void }) {
-  const { id } = useSite();
+  const { id, version } = useSite();
   const edit = useEdit();
   const [, setPick] = usePick();
   const [first, second] = devices;
@@ -112,6 +114,7 @@ function TheyAreOne({ devices, onJoined }: { devices: Device[]; onJoined: () => 
       edit.mutate(
         {
           edits,
+          version,
           title: `put ${label(first)} and ${label(second)} together`,
           says: `${label(second)} is now part of ${label(first)}.`,
         },

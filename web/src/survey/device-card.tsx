@@ -1,8 +1,9 @@
 import { Button, Heading, HStack, SimpleGrid, Stack } from "@chakra-ui/react";
 import { useEffect, useMemo, useRef } from "react";
 import { useKnownKinds } from "../api/catalogue";
-import type { Device, Interface, Site } from "../api/model";
-import { useEdit, useSite } from "../api/site";
+import { there, useEdit } from "../api/edit";
+import type { Answer, Device, Edit, Interface, Site } from "../api/model";
+import { useSite } from "../api/site";
 import { Labelled, Select } from "../parts";
 import { chosen } from "../parts/choices";
 import { DraftField } from "../parts/draft";
@@ -30,19 +31,19 @@ const deviceOf = (site: Site, id: string) => site.devices.find((d) => d.id === i
 
 /** DeviceCard shows all that is known of a device, and why we believe it. */
 export function DeviceCard({ device }: { device: Device }) {
-  const { site } = useSite();
+  const { site, version } = useSite();
   const edit = useEdit();
   const [, setPick] = usePick();
   const remove = () => {
     setPick(undefined);
-    edit.mutate({ edits: [{ do: "remove-device", id: device.id }], says: `${label(device)} is removed.` });
+    edit.mutate({ edits: [{ do: "remove-device", id: device.id }], version, says: `${label(device)} is removed.` });
   };
   const addInterface = () => {
     const network = site.networks[0]?.id;
     const name = `interface ${device.interfaces.length + 1}`;
     if (network)
       edit.mutate({
-        edits: [{ do: "put-interface", id: device.id, interface: { id: "", network, name, evidence: [] } }],
+        of: () => [{ do: "put-interface", id: device.id, interface: { id: "", network, name, evidence: [] } }],
       });
   };
   return (
@@ -90,7 +91,7 @@ function Described({ device }: { device: Device }) {
         name={`name/${id}`}
         label="Name"
         read={(s) => deviceOf(s, id) && (deviceOf(s, id)?.name ?? "")}
-        change={(name) => ({ edits: [{ do: "describe", id, name }] })}
+        change={(name) => ({ of: () => [{ do: "describe", id, name }] })}
       />
       <SimpleGrid columns={2} gap="8px">
         <DraftWord
@@ -98,20 +99,22 @@ function Described({ device }: { device: Device }) {
           label="Kind"
           words={kinds}
           read={(s) => deviceOf(s, id) && (deviceOf(s, id)?.kind ?? "")}
-          change={(kind) => ({ edits: [{ do: "describe", id, kind }] })}
+          change={(kind) => ({ of: () => [{ do: "describe", id, kind }] })}
         />
         <DraftWord
           name={`place/${id}`}
           label="Place"
           words={places}
           read={(s) => deviceOf(s, id) && (deviceOf(s, id)?.place ?? "")}
-          change={(place) => ({ edits: [{ do: "describe", id, place }] })}
+          change={(place) => ({ of: () => [{ do: "describe", id, place }] })}
         />
       </SimpleGrid>
       <Labelled label="Who comes first where room is short">
         <Select
           value={String(rank)}
-          onChange={(e) => edit.mutate({ edits: [{ do: "describe", id, rank: Number(e.currentTarget.value) }] })}
+          onChange={({ currentTarget: { value } }) =>
+            edit.mutate({ of: () => [{ do: "describe", id, rank: Number(value) }] })
+          }
           options={rank > 4 ? [...ranks, [String(rank), String(rank)]] : ranks}
         />
       </Labelled>
@@ -122,12 +125,14 @@ function Described({ device }: { device: Device }) {
 const ifaceOf = (site: Site, id: string) => site.devices.flatMap((d) => d.interfaces).find((i) => i.id === id);
 
 function InterfaceCard({ device, iface }: { device: Device; iface: Interface }) {
-  const { site } = useSite();
+  const { site, version } = useSite();
   const edit = useEdit();
   const several = device.interfaces.length > 1;
   const { id } = iface;
   const changed = (fields: Partial<Interface>) => ({
-    edits: [{ do: "put-interface" as const, id: device.id, interface: { ...iface, ...fields } }],
+    of: ({ site: now }: Answer): Edit[] => [
+      { do: "put-interface", id: device.id, interface: { ...there(ifaceOf(now, id)), ...fields } },
+    ],
   });
   const field = (name: "name" | "mac" | "seen", title: string, placeholder?: string) => (
     <DraftField
@@ -149,7 +154,9 @@ function InterfaceCard({ device, iface }: { device: Device; iface: Interface }) 
           <Select
             options={wants}
             value={iface.wants ?? "auto"}
-            onChange={(e) => edit.mutate({ edits: [{ do: "wants", id, wants: chosen(wants, e.currentTarget.value) }] })}
+            onChange={({ currentTarget: { value } }) =>
+              edit.mutate({ of: () => [{ do: "wants", id, wants: chosen(wants, value) }] })
+            }
           />
         </Labelled>
       </SimpleGrid>
@@ -167,7 +174,9 @@ function InterfaceCard({ device, iface }: { device: Device; iface: Interface }) 
           <SplitButton iface={id} />
           <Button
             variant="plain"
-            onClick={() => edit.mutate({ edits: [{ do: "remove-interface", id }], says: "The interface is removed." })}
+            onClick={() =>
+              edit.mutate({ edits: [{ do: "remove-interface", id }], version, says: "The interface is removed." })
+            }
           >
             Remove this interface
           </Button>

@@ -1,29 +1,39 @@
 import { Textarea } from "@chakra-ui/react";
+import { useState } from "react";
 import { api, must } from "../api/client";
 import type { Site } from "../api/model";
 import { Labelled } from "../parts";
 import { FormDialog } from "../parts/dialog";
-import { Clashes, useDraft } from "../parts/draft";
+import { Clashes } from "../parts/draft";
+import { useDraft } from "../parts/drafts";
 
 const read = (site: Site) => ({ text: site.makers.map((m) => `${m.prefix} ${m.name}`).join("\n") });
 
 /** MakersForm changes the user's own list of who makes which MAC addresses. */
 export function MakersForm({ onClose }: { onClose: () => void }) {
   const draft = useDraft("makers", read);
+  const [kept] = useState(draft.dirty);
+  const leave = () => {
+    draft.discard();
+    onClose();
+  };
   const save = async () => {
-    const done = await draft.send(async ({ text }) => {
-      const makers = must(await api.POST("/api/parse/makers", { body: { text } }));
-      return { edits: [{ do: "makers", makers }], says: "The list of makers is changed." };
-    });
+    const done = await draft.commit(() => ({
+      says: "The list of makers is changed.",
+      of: async (_, { text }) => [
+        { do: "makers", makers: must(await api.POST("/api/parse/makers", { body: { text } })) },
+      ],
+    }));
     if (done) onClose();
   };
   return (
     <FormDialog
       title="Makers"
-      onClose={onClose}
+      kept={kept}
+      onClose={leave}
       refused={draft.refused && lineOf(draft.refused)}
       go="Change the list"
-      busy={draft.busy}
+      busy={draft.sending}
       onGo={save}
     >
       <Labelled

@@ -1,5 +1,6 @@
 import type { Device, Site } from "../api/model";
-import { keeps, useDraft } from "../parts/draft";
+import { keeps } from "../parts/draft";
+import { useDraft } from "../parts/drafts";
 
 type Props = { device: Device; guess?: string; onNamed: () => void };
 
@@ -23,7 +24,7 @@ export function NameField({ device, guess, onNamed }: Props) {
       value={draft.values?.text ?? ""}
       placeholder={device.kind || guess ? `${device.kind || guess}? name it` : "name it"}
       onChange={(e) => draft.type("text", e.currentTarget.value)}
-      {...keeps(draft, (name) => ({ edits: [{ do: "describe", id: device.id, name }] }), onNamed)}
+      {...keeps(draft, (name) => ({ of: () => [{ do: "describe", id: device.id, name }] }), onNamed)}
     />
   );
 }

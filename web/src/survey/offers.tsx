@@ -1,8 +1,9 @@
 import { Box, Button, HStack, Stack, Text } from "@chakra-ui/react";
 import { ChevronDown, ChevronRight } from "lucide-react";
 import { useState } from "react";
+import { useEdit } from "../api/edit";
 import type { Offer } from "../api/model";
-import { useEdit, useSite } from "../api/site";
+import { useSite } from "../api/site";
 import { Remark } from "../parts";
 import { usePick } from "../parts/pick";
 import { plural, sentence } from "../parts/words";

@@ -1,6 +1,7 @@
 import { Button, Kbd } from "@chakra-ui/react";
 import { useEffect, useMemo, useState } from "react";
-import { useEdit, useSite } from "../api/site";
+import { useEdit } from "../api/edit";
+import { useSite } from "../api/site";
 import { type SurveyPlan, useSurvey, useSweep } from "../api/survey";
 import { Empty, ViewHead } from "../parts";
 import { Shelf, useKept } from "../parts/kept";
@@ -98,7 +99,7 @@ function useAddByHand() {
     if (!network) return;
     edit.mutate(
       {
-        edits: [
+        of: () => [
           { do: "put-device", device: { id: "", interfaces: [{ id: "", network, evidence: [] }], services: [] } },
         ],
         title: "add a device by hand",

@@ -1,6 +1,7 @@
 import { Button } from "@chakra-ui/react";
 import { useState } from "react";
-import { useEdit, useSite } from "../api/site";
+import { there, useEdit } from "../api/edit";
+import { useSite } from "../api/site";
 import { later } from "../parts/later";
 import { plural } from "../parts/words";
 
@@ -18,7 +19,10 @@ export function VisitLine() {
   if (!last) return <>No visit yet: the first evidence begins one</>;
   const finish = () =>
     edit.mutate({
-      edits: [{ do: "put-visit", visit: { ...last, until: new Date().toISOString() } }],
+      of: ({ site: now }) => {
+        const stands = there(now.visits.find((v) => v.id === last.id));
+        return [{ do: "put-visit", visit: { ...stands, until: new Date().toISOString() } }];
+      },
       says: "The visit is finished. The next evidence begins another.",
     });
   return (

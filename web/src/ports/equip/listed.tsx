@@ -2,8 +2,9 @@ import { HStack, Stack, Text, Textarea } from "@chakra-ui/react";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useDeferredValue, useState } from "react";
 import { api, must, sayWhy } from "../../api/client";
+import { useBusy, useEdit } from "../../api/edit";
 import type { Device, Edit, ListedPort } from "../../api/model";
-import { useBusy, useEdit, useSite } from "../../api/site";
+import { useSite } from "../../api/site";
 import { Labelled, Mono, Muted, Refusal, Select } from "../../parts";
 import { chosen } from "../../parts/choices";
 import { DialogFooter } from "../../parts/dialog";
@@ -50,7 +51,7 @@ export function Listed({ device, onClose }: { device: Device; onClose: () => voi
     try {
       await edit.make({
         edits: wanted.flatMap((l) => (l.edit ? [howOf(l) === "open" ? opened(l.edit) : l.edit] : [])),
-        version: data?.version,
+        version: data?.version ?? 0, // there is none before it is read
         title: `enter ${plural(wanted.length, "service")} of ${label(device)}`,
         says: `${plural(wanted.length, "service is", "services are")} entered.`,
         inForm: true,
