@@ -3,6 +3,7 @@
 package server
 
 import (
+	"compress/gzip"
 	"context"
 	"embed"
 	"encoding/json"
@@ -22,6 +23,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/adapters/humagin"
 	"github.com/gin-gonic/gin"
+	"github.com/klauspost/compress/gzhttp"
 
 	"vestpin/core/edit"
 	"vestpin/core/site"
@@ -119,15 +121,34 @@ func New(st *store.Store, o Options) Server {
 	r.Use(s.largeInTurn)
 	api := humagin.New(r, config())
 	s.routes(api)
-	r.GET("/api/events", s.events)
+	r.GET(eventsPath, s.events)
 	r.GET("/api/backup", s.sendBackup)
 	r.POST(restorePath, s.takeBackup)
 	r.NoRoute(page())
-	return Server{r, api, sync.OnceFunc(func() {
+	return Server{compressed(r), api, sync.OnceFunc(func() {
 		s.stopAll()
 		close(s.closing)
 	})}
 }
+
+// compressed sends answers of some length compressed to who takes that.
+func compressed(h http.Handler) http.Handler {
+	wrap, err := gzhttp.NewWrapper(gzhttp.MinSize(2000), gzhttp.CompressionLevel(gzip.BestSpeed), gzhttp.EnableZstd(true), gzhttp.ZstdCompressionLevel(1),
+		gzhttp.ContentTypes([]string{"application/json", "application/problem+json", "text/csv", "text/plain"}))
+	if err != nil {
+		panic(err) // the options are wrong
+	}
+	packed := wrap(h)
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if r.URL.Path == eventsPath { // each is sent as it comes
+			h.ServeHTTP(w, r)
+			return
+		}
+		packed.ServeHTTP(w, r)
+	})
+}
+
+const eventsPath = "/api/events"
 
 // heavy waits until work of some length may begin. One processor is left for those
 // who only look or edit.

@@ -217,9 +217,11 @@ const Head = memo(function Head({
         <Button variant="solid" onClick={suggested.takeAll} disabled={pins.size === 0}>
           {plan.isFetching
             ? "Working it out…"
-            : pins.size === 0
-              ? "Nothing to suggest"
-              : `Take ${plural(pins.size, "pin")}`}
+            : plan.error
+              ? "It failed"
+              : pins.size === 0
+                ? "Nothing to suggest"
+                : `Take ${plural(pins.size, "pin")}`}
         </Button>
       ) : (
         <Button variant="solid" onClick={() => suggested.setAsking(true)}>

@@ -41,14 +41,26 @@ type Problem = {
   errors?: { location?: string; message?: string; value?: unknown }[] | null;
 };
 
+/** plain parts what a program is told of where something stands in a request, as in "body.edits[0].interface.mac: ", from what a person is told. */
+function plain(text: string): { at: string; says: string } {
+  const [, path = "", says = text] = /^((?:body|site)(?:\.\w+|\[\d+\])+): (.*)$/s.exec(text) ?? [];
+  return {
+    at: /\w+$/.exec(path)?.[0] ?? "",
+    says: says.replace(" is not accepted: want ", " cannot be taken: it has to be "),
+  };
+}
+
 /** must unwraps an answer, or throws a Refused with what the server said. */
 export function must<T>(r: { data?: T; error?: Problem; response: Response }): T {
   if (r.response.ok && r.data !== undefined) return r.data;
   const p = r.error ?? {};
   throw new Refused(
     r.response.status,
-    p.detail ?? p.title ?? `The server answered ${r.response.status}.`,
-    (p.errors ?? []).map((e) => ({ where: e.location ?? "", says: e.message ?? "", value: e.value })),
+    plain(p.detail ?? p.title ?? `The server answered ${r.response.status}.`).says,
+    (p.errors ?? []).map((e) => {
+      const { at, says } = plain(e.message ?? "");
+      return { where: at || (e.location ?? ""), says, value: e.value };
+    }),
   );
 }
 

@@ -27,6 +27,11 @@ export function useBusy(): boolean {
   );
 }
 
+/** settled waits for the changes of a site that are on their way. */
+export async function settled(id: string) {
+  await queues.get(id);
+}
+
 async function inTurn<T>(id: string, run: () => Promise<T>): Promise<T> {
   underway(1);
   const next = (queues.get(id) ?? Promise.resolve()).then(run, run);

@@ -1,9 +1,7 @@
-import { type QueryClient, queryOptions, useQuery, useQueryClient } from "@tanstack/react-query";
-import { createContext, useContext, useEffect, useMemo } from "react";
-import { hearCheck } from "./checks";
+import { type QueryClient, queryOptions, useQuery } from "@tanstack/react-query";
+import { createContext, useContext, useMemo } from "react";
 import { api, must } from "./client";
-import type { Answer, By, CheckState, SurveyState } from "./model";
-import { hearSurvey } from "./survey";
+import type { Answer, By } from "./model";
 
 export const sitesQuery = queryOptions({
   queryKey: ["sites"],
@@ -72,60 +70,3 @@ export function useRoom(iface: string | undefined, by: By) {
 
 export const seenOf = (client: QueryClient, id: string) => client.getQueryData(siteQuery(id).queryKey);
 export const versionOf = (client: QueryClient, id: string) => seenOf(client, id)?.version ?? 0;
-
-type News = { id: string; version?: number; survey?: SurveyState; check?: CheckState };
-
-/**
- * useNews looks again at what other windows change. Only a window in sight listens: a browser
- * keeps few connections to one server, and each listener holds one. What was told while nobody
- * listened is fetched when the stream is back.
- */
-export function useNews() {
-  const client = useQueryClient();
-  useEffect(() => {
-    let source: EventSource | undefined;
-    let again: ReturnType<typeof setTimeout> | undefined;
-    let missed = false;
-    const hear = (event: MessageEvent<string>) => {
-      const { id, version = 0, survey, check }: News = JSON.parse(event.data);
-      if (survey) hearSurvey(client, id, survey);
-      if (check) hearCheck(client, id, check);
-      if (!version) return;
-      if (version < 0 || version > versionOf(client, id))
-        client.invalidateQueries({ queryKey: siteQuery(id).queryKey });
-      client.invalidateQueries({ queryKey: sitesQuery.queryKey });
-    };
-    const hush = () => {
-      clearTimeout(again);
-      source?.close();
-      source = undefined;
-      missed = true;
-    };
-    const listen = () => {
-      if (document.visibilityState !== "visible") return hush();
-      if (source) return;
-      source = new EventSource("/api/events");
-      source.onmessage = hear;
-      source.onopen = () => {
-        if (missed) client.invalidateQueries();
-        missed = false;
-      };
-      source.onerror = () => {
-        missed = true;
-        if (source?.readyState !== EventSource.CLOSED) return; // it tries again by itself
-        hush();
-        again = setTimeout(listen, 15_000);
-      };
-    };
-    listen();
-    document.addEventListener("visibilitychange", listen);
-    window.addEventListener("pagehide", hush);
-    window.addEventListener("pageshow", listen);
-    return () => {
-      hush();
-      document.removeEventListener("visibilitychange", listen);
-      window.removeEventListener("pagehide", hush);
-      window.removeEventListener("pageshow", listen);
-    };
-  }, [client]);
-}

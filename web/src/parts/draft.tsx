@@ -1,6 +1,8 @@
 import { Button, Field, HStack, Input, type InputProps, Text } from "@chakra-ui/react";
 import type { FocusEvent, KeyboardEvent } from "react";
 import type { Site } from "../api/model";
+import { Labelled, Select } from ".";
+import type { Choices } from "./choices";
 import { type Commit, type Texts, useDraft } from "./drafts";
 
 export type Draft = Pick<ReturnType<typeof useDraft>, "clashes" | "mine" | "discard">;
@@ -67,6 +69,36 @@ export function DraftField({ name, label, read, change, hint, ...input }: TextPr
       {error ? <Field.ErrorText>{error}</Field.ErrorText> : hint && <Field.HelperText>{hint}</Field.HelperText>}
       <Clashes draft={draft} onMine={() => draft.commit(ofText(change))} />
     </Field.Root>
+  );
+}
+
+type ChoiceProps = {
+  name: string;
+  label: string;
+  options: Choices;
+  read: (site: Site) => string | undefined;
+  change: Commit<string>;
+};
+
+/** DraftSelect is one choice of the site: what was chosen stays shown while it is sent, and where it was refused. */
+export function DraftSelect({ name, label, options, read, change }: ChoiceProps) {
+  const draft = useDraft(name, (site) => {
+    const text = read(site);
+    return text === undefined ? undefined : { text };
+  });
+  const commit = () => draft.commit(ofText(change));
+  return (
+    <Labelled label={label} error={draft.refused}>
+      <Select
+        options={options}
+        value={draft.values?.text ?? ""}
+        onChange={(e) => {
+          draft.type("text", e.currentTarget.value);
+          commit();
+        }}
+      />
+      <Clashes draft={draft} onMine={commit} />
+    </Labelled>
   );
 }
 

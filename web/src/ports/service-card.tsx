@@ -1,8 +1,8 @@
 import { Box, Button, Heading, HStack, Input, Stack } from "@chakra-ui/react";
 import { there, useEdit } from "../api/edit";
-import type { Router } from "../api/model";
+import type { Forward, Router } from "../api/model";
 import { useSite } from "../api/site";
-import { Labelled, Mono, Muted } from "../parts";
+import { Labelled, Mono, Muted, Remark } from "../parts";
 import { Shelf, useKept } from "../parts/kept";
 import { label, type Wish } from "../parts/words";
 import type { PullTo } from "./pull";
@@ -27,6 +27,7 @@ export function ServiceCard({ wish, router, pullTo }: { wish: Wish; router: Rout
       </div>
       <ServiceForm wish={wish} router={router} />
       <OpenAt wish={wish} now={forward?.outside} pullTo={pullTo} />
+      {forward && !forward.enabled && <SwitchOn forward={forward} />}
       {forward && (
         <HStack>
           <Muted fontSize="small">
@@ -48,6 +49,32 @@ export function ServiceCard({ wish, router, pullTo }: { wish: Wish; router: Rout
         </HStack>
       )}
     </Stack>
+  );
+}
+
+/** SwitchOn says that a forward is off, and switches it on. */
+export function SwitchOn({ forward }: { forward: Forward }) {
+  const edit = useEdit();
+  return (
+    <Remark status="warning">
+      This forward is switched off: nobody gets in by it.
+      <Button
+        variant="plain"
+        onClick={() =>
+          edit.mutate({
+            of: ({ site }) => [
+              {
+                do: "put-forward",
+                forward: { ...there(site.forwards.find((f) => f.id === forward.id)), enabled: true },
+              },
+            ],
+            says: `Outside port ${forward.outside} is switched on in the plan.`,
+          })
+        }
+      >
+        Switch it on
+      </Button>
+    </Remark>
   );
 }
 

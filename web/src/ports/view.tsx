@@ -14,7 +14,7 @@ import type { Eye, Foot } from "./geometry";
 import { Held } from "./held";
 import { Links } from "./links";
 import { usePullTo } from "./pull";
-import { ServiceCard } from "./service-card";
+import { ServiceCard, SwitchOn } from "./service-card";
 import { Chips, useShow } from "./show";
 import { SuggestedList, useSuggestedPorts } from "./suggested";
 import { Threads } from "./threads";
@@ -195,6 +195,7 @@ function BareForward({ forward }: { forward: Forward }) {
         Outside {forward.outside} {forward.protocol} to {target ? ifaceLabel(target.device, target.iface) : forward.to}.
         It belongs to no service, so no suggestion touches it.
       </Text>
+      {!forward.enabled && <SwitchOn forward={forward} />}
       <Button
         size="xs"
         data-danger

@@ -4,9 +4,8 @@ import { useKnownKinds } from "../api/catalogue";
 import { there, useEdit } from "../api/edit";
 import type { Answer, Device, Edit, Interface, Site } from "../api/model";
 import { useSite } from "../api/site";
-import { Labelled, Select } from "../parts";
 import { chosen } from "../parts/choices";
-import { DraftField } from "../parts/draft";
+import { DraftField, DraftSelect } from "../parts/draft";
 import { DraftWord } from "../parts/draft-word";
 import { usePick } from "../parts/pick";
 import { label } from "../parts/words";
@@ -74,7 +73,6 @@ export function DeviceCard({ device }: { device: Device }) {
 /** Described are the words for a device: what it is called, what it is, where it is. */
 function Described({ device }: { device: Device }) {
   const { site } = useSite();
-  const edit = useEdit();
   const words = useRef<HTMLDivElement>(null);
   const known = useKnownKinds();
   const kinds = useMemo(() => kindsOf(site, known), [site, known]);
@@ -109,15 +107,13 @@ function Described({ device }: { device: Device }) {
           change={(place) => ({ of: () => [{ do: "describe", id, place }] })}
         />
       </SimpleGrid>
-      <Labelled label="Who comes first where room is short">
-        <Select
-          value={String(rank)}
-          onChange={({ currentTarget: { value } }) =>
-            edit.mutate({ of: () => [{ do: "describe", id, rank: Number(value) }] })
-          }
-          options={rank > 4 ? [...ranks, [String(rank), String(rank)]] : ranks}
-        />
-      </Labelled>
+      <DraftSelect
+        name={`rank/${id}`}
+        label="Who comes first where room is short"
+        options={rank > 4 ? [...ranks, [String(rank), String(rank)]] : ranks}
+        read={(s) => deviceOf(s, id) && String(deviceOf(s, id)?.rank ?? 0)}
+        change={(rank) => ({ of: () => [{ do: "describe", id, rank: Number(rank) }] })}
+      />
     </Stack>
   );
 }
@@ -150,24 +146,22 @@ function InterfaceCard({ device, iface }: { device: Device; iface: Interface }) 
       {field("mac", "MAC address", "not known")}
       <SimpleGrid columns={2} gap="8px">
         {field("seen", "Seen at", "never")}
-        <Labelled label="Wants a pin">
-          <Select
-            options={wants}
-            value={iface.wants ?? "auto"}
-            onChange={({ currentTarget: { value } }) =>
-              edit.mutate({ of: () => [{ do: "wants", id, wants: chosen(wants, value) }] })
-            }
-          />
-        </Labelled>
+        <DraftSelect
+          name={`wants/${id}`}
+          label="Wants a pin"
+          options={wants}
+          read={(s) => ifaceOf(s, id) && (ifaceOf(s, id)?.wants ?? "auto")}
+          change={(text) => ({ of: () => [{ do: "wants", id, wants: chosen(wants, text) }] })}
+        />
       </SimpleGrid>
       {site.networks.length > 1 && (
-        <Labelled label="Network">
-          <Select
-            value={iface.network}
-            onChange={(e) => edit.mutate(changed({ network: e.currentTarget.value }))}
-            options={site.networks.map((n) => [n.id, `${n.name || n.id} ${n.subnet}`])}
-          />
-        </Labelled>
+        <DraftSelect
+          name={`network/${id}`}
+          label="Network"
+          options={site.networks.map((n) => [n.id, `${n.name || n.id} ${n.subnet}`])}
+          read={(s) => ifaceOf(s, id)?.network}
+          change={(network) => changed({ network })}
+        />
       )}
       {several && (
         <HStack gap="14px">
