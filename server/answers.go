@@ -7,6 +7,7 @@ import (
 	"vestpin/core/addressing"
 	"vestpin/core/diagnosis"
 	"vestpin/core/form"
+	"vestpin/core/next"
 	"vestpin/core/reach"
 	"vestpin/core/sheet"
 	"vestpin/core/sighting"
@@ -78,6 +79,7 @@ type Answer struct {
 	Routers []RouterState      `json:"routers" doc:"From the provider inwards"`
 	Leases  []addressing.Lease `json:"leases" doc:"How full the DHCP ranges of each network are"`
 	Held    []HeldState        `json:"held" doc:"What routers really hold, against the plan"`
+	Next    next.Work          `json:"next" doc:"What comes next, in one line"`
 	Left    Left               `json:"left"`
 	NeedPin []string           `json:"needPin" doc:"Interfaces that want a pin and have none"`
 	Ways    []Way              `json:"ways" doc:"How each interface would be pinned"`
@@ -254,6 +256,12 @@ func (a *Answer) count(v site.View) {
 		l.Tried, l.Works = diagnosis.Count(v, p)
 	}
 	l.Done, l.Steps = sheet.Count(a.Sheet)
+	services := 0
+	for _, d := range v.Devices {
+		services += len(d.Services)
+	}
+	a.Next = next.Of(next.Counts{Networks: len(v.Networks), Devices: len(v.Devices), Unnamed: l.Unnamed, Services: services, Want: l.Want, Pinned: l.Pinned,
+		Open: l.Open, Opened: l.Opened, Steps: l.Steps, Done: l.Done, Tried: l.Tried, Works: l.Works})
 	for _, g := range a.Sheet {
 		for _, s := range g.Steps {
 			if s.State == "again" {

@@ -16,7 +16,13 @@ function askWhoItIs(response: Response) {
 api.use({ onResponse: ({ response }) => askWhoItIs(response) });
 
 /** Fault is what one field of a form, or one edit meanwhile, is told. */
-export type Fault = { where: string; says: string; value: unknown };
+export type Fault = {
+  where: string;
+  /** where it stands in the request, as a program is told */
+  path: string;
+  says: string;
+  value: unknown;
+};
 
 /** Refused is an answer of the server that says why something was not done. */
 export class Refused extends Error {
@@ -41,13 +47,14 @@ type Problem = {
   errors?: { location?: string; message?: string; value?: unknown }[] | null;
 };
 
-/** plain parts what a program is told of where something stands in a request, as in "body.edits[0].interface.mac: ", from what a person is told. */
-function plain(text: string): { at: string; says: string } {
+/**
+ * plain parts what a program is told of where something stands in a request, as in
+ * "body.edits[0].interface.mac: ", from what a person is told.
+ */
+function plain(text: string): { at: string; path: string; says: string } {
   const [, path = "", says = text] = /^((?:body|site)(?:\.\w+|\[\d+\])+): (.*)$/s.exec(text) ?? [];
-  return {
-    at: /\w+$/.exec(path)?.[0] ?? "",
-    says: says.replace(" is not accepted: want ", " cannot be taken: it has to be "),
-  };
+  const at = /\w+$/.exec(path)?.[0] ?? "";
+  return { at, path, says: says.replace(" is not accepted: want ", " cannot be taken: it has to be ") };
 }
 
 /** must unwraps an answer, or throws a Refused with what the server said. */
@@ -58,8 +65,8 @@ export function must<T>(r: { data?: T; error?: Problem; response: Response }): T
     r.response.status,
     plain(p.detail ?? p.title ?? `The server answered ${r.response.status}.`).says,
     (p.errors ?? []).map((e) => {
-      const { at, says } = plain(e.message ?? "");
-      return { where: at || (e.location ?? ""), says, value: e.value };
+      const { at, path, says } = plain(e.message ?? "");
+      return { where: at || (e.location ?? ""), path: path || (e.location ?? ""), says, value: e.value };
     }),
   );
 }

@@ -1,5 +1,5 @@
 import { notifyManager, type QueryClient, useQueryClient } from "@tanstack/react-query";
-import { useMemo, useSyncExternalStore } from "react";
+import { useMemo } from "react";
 import { notice } from "../parts/notice";
 import { api, must, Refused, sayWhy } from "./client";
 import type { Answer, Edit } from "./model";
@@ -8,24 +8,6 @@ import { seenOf, siteQuery, sitesQuery, useSiteId, versionOf } from "./site";
 // Changes of one site go one after the other, each with the version that the one
 // before it made.
 const queues = new Map<string, Promise<unknown>>();
-let under = 0;
-const watching = new Set<() => void>();
-
-function underway(by: 1 | -1) {
-  under += by;
-  for (const tell of watching) tell();
-}
-
-/** useBusy tells whether a change is on its way. */
-export function useBusy(): boolean {
-  return useSyncExternalStore(
-    (tell) => {
-      watching.add(tell);
-      return () => watching.delete(tell);
-    },
-    () => under > 0,
-  );
-}
 
 /** settled waits for the changes of a site that are on their way. */
 export async function settled(id: string) {
@@ -33,17 +15,12 @@ export async function settled(id: string) {
 }
 
 async function inTurn<T>(id: string, run: () => Promise<T>): Promise<T> {
-  underway(1);
   const next = (queues.get(id) ?? Promise.resolve()).then(run, run);
   queues.set(
     id,
     next.catch(() => undefined),
   );
-  try {
-    return await next;
-  } finally {
-    underway(-1);
-  }
+  return next;
 }
 
 /**

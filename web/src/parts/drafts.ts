@@ -158,6 +158,8 @@ export function useDraft<T extends Texts>(name: string, read: (site: Site) => T 
     sending: typing.state === "sending",
     refused: typing.refused && sayWhy(typing.refused),
     fault: (field: string) => (typing.refused instanceof Refused ? typing.refused.of(field) : undefined),
+    /** the paths in the request of what was refused */
+    paths: typing.refused instanceof Refused ? typing.refused.faults.map((f) => f.path) : [],
     type,
     discard,
     mine,

@@ -1,4 +1,4 @@
-import { useCallback, useSyncExternalStore } from "react";
+import { useCallback, useState, useSyncExternalStore } from "react";
 import { useSiteId } from "../api/site";
 
 /** What a shelf is called in the tab's store. */
@@ -60,6 +60,19 @@ export class Shelf<T> {
       sessionStorage.removeItem(stored(this.name)); // more than a browser keeps: it lives as long as the window
     }
   }
+}
+
+const forms = new Shelf<object>("forms");
+
+/**
+ * useForm is what is typed into a form that makes something new. It outlives a reload, and Back; `end`
+ * forgets it. Kept tells whether something was typed before the form was opened.
+ */
+export function useForm<T extends object>(name: string, first: T) {
+  const [typed, keep] = useKept<object>(forms, name, first);
+  const [kept] = useState(typed !== first);
+  const t: T = { ...first, ...typed };
+  return { t, set: (part: Partial<T>) => keep({ ...t, ...part }), kept, end: () => keep(undefined) };
 }
 
 /** useKept is a state of the open site on a shelf; it is there again when its view is shown again. */

@@ -7,12 +7,29 @@ import type { Edit, Link, Site } from "../api/model";
 import { siteQuery, sitesQuery, useSite } from "../api/site";
 import { Labelled, Segments, Select } from "../parts";
 import { FormDialog } from "../parts/dialog";
+import { useForm } from "../parts/kept";
 import { ifaceLabel, label, placed, services } from "../parts/words";
 
 const ends = [
   { id: "here", label: "This site listens" },
   { id: "there", label: "The other listens" },
 ] as const;
+
+type Typed = Record<"other" | "name" | "far" | "dial" | "service" | "caller" | "farService" | "farCaller", string> & {
+  listens: (typeof ends)[number]["id"];
+};
+
+const blank: Typed = {
+  other: "",
+  name: "",
+  far: "",
+  dial: "",
+  service: "",
+  caller: "",
+  farService: "",
+  farCaller: "",
+  listens: "here",
+};
 
 /** AddLink connects two sites: one end listens, the other calls; both sites get their end. */
 export function AddLink({ onClose }: { onClose: () => void }) {
@@ -21,21 +38,14 @@ export function AddLink({ onClose }: { onClose: () => void }) {
   const [busy, setBusy] = useState(false);
   const [id] = useState(() => `link-${crypto.randomUUID().slice(0, 8)}`); // one link, however often it is sent
   const sites = (useQuery(sitesQuery).data ?? []).filter((s) => s.id !== a.id && !s.damaged);
-  const [t, setT] = useState({
-    other: "",
-    name: "",
-    far: "",
-    dial: "",
-    service: "",
-    caller: "",
-    farService: "",
-    farCaller: "",
-  });
-  const [listens, setListens] = useState<"here" | "there">("here");
+  const { t, set, kept, end } = useForm("link", blank);
+  const leave = () => {
+    end();
+    onClose();
+  };
   const [fault, setFault] = useState<string>();
-  const set = (part: Partial<typeof t>) => setT({ ...t, ...part });
   const { data: other } = useQuery({ ...siteQuery(t.other), enabled: t.other !== "" });
-  const here = listens === "here";
+  const here = t.listens === "here";
   const add = async () => {
     const mine = { id, name: t.name, listens: here, service: t.service, caller: t.caller };
     const theirs = { id, name: t.name, listens: !here, service: t.farService, caller: t.farCaller };
@@ -54,7 +64,7 @@ export function AddLink({ onClose }: { onClose: () => void }) {
           of: ({ site }) => linked(site, theirs, { site: a.id, name: a.site.name }),
         },
       });
-      onClose();
+      leave();
     } catch (e) {
       setFault(sayWhy(e));
       setBusy(false);
@@ -64,7 +74,8 @@ export function AddLink({ onClose }: { onClose: () => void }) {
     <FormDialog
       title="Link with another site"
       wide
-      onClose={onClose}
+      kept={kept}
+      onClose={leave}
       go="Link them"
       busy={busy}
       refused={fault}
@@ -93,7 +104,7 @@ export function AddLink({ onClose }: { onClose: () => void }) {
           </Labelled>
         )}
       </SimpleGrid>
-      <Segments label="Which end listens" value={listens} options={ends} onChange={setListens} />
+      <Segments label="Which end listens" value={t.listens} options={ends} onChange={(listens) => set({ listens })} />
       <SimpleGrid columns={2} gap="12px">
         <EndField
           site={a.site}

@@ -1,11 +1,12 @@
 import { Input, SimpleGrid } from "@chakra-ui/react";
 import { useState } from "react";
 import { sayWhy } from "../api/client";
-import { useBusy, useEdit } from "../api/edit";
+import { useEdit } from "../api/edit";
 import { useSite } from "../api/site";
 import { Labelled, Select } from "../parts";
 import { chosen } from "../parts/choices";
 import { FormDialog } from "../parts/dialog";
+import { useForm } from "../parts/kept";
 import { usePick } from "../parts/pick";
 import { ifaceLabel, indexOf, label } from "../parts/words";
 import { protocols } from "./service-form";
@@ -16,11 +17,12 @@ const opens = [
   ["in", "keep it in"],
 ] as const;
 
+const blank = { iface: "", name: "web page", protocol: "tcp", ports: "80", open: "any" };
+
 /** AddService says what a device answers on. */
 export function AddService({ onClose }: { onClose: () => void }) {
   const a = useSite();
   const edit = useEdit();
-  const busy = useBusy();
   const [pick, setPick] = usePick();
   const [fault, setFault] = useState<string>();
   const { placed: all } = indexOf(a);
@@ -31,14 +33,13 @@ export function AddService({ onClose }: { onClose: () => void }) {
         pick === `interface:${p.iface.id}` ||
         p.device.services.some((s) => pick === `service:${s.id}`),
     ) ?? all[0];
-  const [t, setT] = useState({
-    iface: mine?.iface.id ?? "",
-    name: "web page",
-    protocol: "tcp",
-    ports: "80",
-    open: "any",
-  });
-  const set = (part: Partial<typeof t>) => setT({ ...t, ...part });
+  const [first] = useState({ ...blank, iface: mine?.iface.id ?? "" });
+  const { t, set, kept, end } = useForm("service", first);
+  const [busy, setBusy] = useState(false);
+  const leave = () => {
+    end();
+    onClose();
+  };
   const add = async () => {
     const p = all.find((x) => x.iface.id === t.iface);
     if (!p) return;
@@ -52,6 +53,7 @@ export function AddService({ onClose }: { onClose: () => void }) {
       ...(open === "in" ? {} : { open: { port: open, from: [] } }),
       canSetTo: [],
     };
+    setBusy(true);
     try {
       const { made } = await edit.make({
         of: () => [{ do: "put-service", id: p.device.id, service }],
@@ -59,13 +61,14 @@ export function AddService({ onClose }: { onClose: () => void }) {
         inForm: true,
       });
       setPick(made[0]);
-      onClose();
+      leave();
     } catch (error) {
       setFault(sayWhy(error));
+      setBusy(false);
     }
   };
   return (
-    <FormDialog title="Add a service" onClose={onClose} go="Add the service" busy={busy} onGo={add}>
+    <FormDialog title="Add a service" kept={kept} onClose={leave} go="Add the service" busy={busy} onGo={add}>
       <Labelled label="Device">
         <Select
           value={t.iface}

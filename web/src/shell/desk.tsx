@@ -1,6 +1,6 @@
 import { Flex, Grid } from "@chakra-ui/react";
 import type { ReactNode } from "react";
-import { SnagsElsewhere, SnagsHere } from "./snags";
+import { Next, SnagsElsewhere, SnagsHere } from "./snags";
 
 /** Desk is a station: the working picture in the middle, what is picked and the snags beside it.
  * Where snags are what a station is about, those of the picked thing come first. */
@@ -51,6 +51,7 @@ export function Desk({
         minH={0}
         data-inspector
       >
+        <Next />
         {snagsFirst && <SnagsHere />}
         {inspector}
         {!snagsFirst && <SnagsHere />}

@@ -1,7 +1,8 @@
-import { Box, Button, Flex, HStack, Stack, Text } from "@chakra-ui/react";
+import { Link as A, Box, Button, Flex, HStack, Stack, Text } from "@chakra-ui/react";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { ChevronDown, ChevronRight } from "lucide-react";
 import { memo, useState } from "react";
+import { Link, useLocation } from "react-router";
 import { api, must, sayWhy } from "../api/client";
 import { complain, useEdit } from "../api/edit";
 import type { KindGroup, Snag } from "../api/model";
@@ -66,7 +67,7 @@ const Elsewhere = memo(function Elsewhere({ pick }: { pick: string | undefined }
   if (shown.length === 0)
     return here.size > 0 ? null : (
       <Section title="Snags">
-        <Text color="moss">None: nothing here stops work or will bite.</Text>
+        <Text color="moss">None: nothing that is planned stops work or will bite.</Text>
       </Section>
     );
   return (
@@ -83,6 +84,24 @@ const Elsewhere = memo(function Elsewhere({ pick }: { pick: string | undefined }
     </Section>
   );
 });
+
+/** Next says what comes next at the site, and leads there. */
+export function Next() {
+  const { next } = useSite();
+  const { pathname } = useLocation();
+  return (
+    <Text fontSize="small" data-next={next.station}>
+      <b>Next:</b>{" "}
+      {pathname.endsWith(`/${next.station}`) ? (
+        next.says
+      ) : (
+        <A asChild>
+          <Link to={`../${next.station}`}>{next.says}</Link>
+        </A>
+      )}
+    </Text>
+  );
+}
 
 /** How many of one kind are shown at first, and by each press for more. */
 const first = 12;

@@ -31,7 +31,7 @@ export function MakersForm({ onClose }: { onClose: () => void }) {
       title="Makers"
       kept={kept}
       onClose={leave}
-      refused={draft.refused && lineOf(draft.refused)}
+      refused={draft.refused && `${lineOf(draft.paths)}${draft.refused}`}
       go="Change the list"
       busy={draft.sending}
       onGo={save}
@@ -53,7 +53,7 @@ export function MakersForm({ onClose }: { onClose: () => void }) {
 }
 
 /** lineOf says in which line of the text something is wrong. */
-function lineOf(says: string): string {
-  const at = /makers\[(\d+)\]/.exec(says);
-  return at ? `Line ${Number(at[1]) + 1}: ${says}` : says;
+function lineOf(paths: string[]): string {
+  const at = /makers\[(\d+)\]/.exec(paths.join(" "));
+  return at ? `Line ${Number(at[1]) + 1}: ` : "";
 }

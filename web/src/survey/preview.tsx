@@ -13,14 +13,25 @@ import { AsItCame } from "./as-it-came";
 const hours = (seconds: number) =>
   seconds % 3600 === 0 ? plural(seconds / 3600, "hour") : plural(Math.round(seconds / 60), "minute");
 
+// Two texts may have one name.
+const marks = new WeakMap<File, number>();
+let marked = 0;
+
+/** markOf tells a file from any other. */
+function markOf(file: File): number {
+  const mark = marks.get(file) ?? ++marked;
+  marks.set(file, mark);
+  return mark;
+}
+
 /** PreviewPanel shows line by line what files and texts say before they are taken. */
 export function PreviewPanel({ files, onClose }: { files: File[]; onClose: () => void }) {
   const site = useSite();
   const edit = useEdit();
   const [at] = useState(() => new Date().toISOString());
   const source = files.length === 1 ? (files[0]?.name ?? "") : plural(files.length, "file");
-  const { data, error, isPending } = useQuery({
-    queryKey: ["read", site.id, site.version, at, ...files.map((f) => f.name)],
+  const { data, error, isPending, isPlaceholderData } = useQuery({
+    queryKey: ["read", site.id, site.version, at, ...files.map(markOf)],
     gcTime: 0,
     retry: false,
     placeholderData: keepPreviousData,
@@ -80,12 +91,14 @@ export function PreviewPanel({ files, onClose }: { files: File[]; onClose: () =>
           .
         </Text>
         <Button onClick={onClose}>Cancel</Button>
-        <Button variant="solid" onClick={take} disabled={data.edits.length === 0}>
-          {fresh > 0
-            ? `Take ${plural(fresh, "new device")}`
-            : data.edits.length > 0
-              ? "Take what is new"
-              : "Nothing to take"}
+        <Button variant="solid" onClick={take} disabled={data.edits.length === 0 || isPlaceholderData}>
+          {isPlaceholderData
+            ? `Reading ${source}…`
+            : fresh > 0
+              ? `Take ${plural(fresh, "new device")}`
+              : data.edits.length > 0
+                ? "Take what is new"
+                : "Nothing to take"}
         </Button>
       </HStack>
       {facts.length > 0 && (

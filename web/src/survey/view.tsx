@@ -1,5 +1,5 @@
 import { Button, Kbd } from "@chakra-ui/react";
-import { useEffect, useMemo, useState } from "react";
+import { useCallback, useEffect, useMemo, useState } from "react";
 import { useEdit } from "../api/edit";
 import { useSite } from "../api/site";
 import { type SurveyPlan, useSurvey, useSweep } from "../api/survey";
@@ -7,7 +7,7 @@ import { Empty, ViewHead } from "../parts";
 import { Shelf, useKept } from "../parts/kept";
 import { useKeys } from "../parts/keys";
 import { later } from "../parts/later";
-import { usePick } from "../parts/pick";
+import { useOpened, usePick } from "../parts/pick";
 import { ownerOf } from "../parts/words";
 import { Desk } from "../shell/desk";
 import { EvidenceBox, pasted } from "./evidence-box";
@@ -32,7 +32,7 @@ export function SurveyView() {
   const [pick] = usePick();
   const [files, setFiles] = useKept(given, "evidence", noFiles);
   const [as, setAs] = useState<"list" | "sketch">("list");
-  const [makers, setMakers] = useState(false);
+  const [opened, setOpened] = useOpened();
   const [plan, setPlan] = useState<SurveyPlan>({});
   const addByHand = useAddByHand();
   const running = survey?.state.running ?? false;
@@ -40,12 +40,13 @@ export function SurveyView() {
   const picked = ownerOf(pick, site);
   const sweep = () => (running ? stop.mutate() : start.mutate(plan));
   useKeys({ w: sweep });
-  usePasted(setFiles);
+  const more = useCallback((sent: File[]) => setFiles([...files, ...sent]), [files, setFiles]);
+  usePasted(more); // beside what is looked at already, never in its place
   return (
     <Desk inspector={picked && <DeviceCard device={picked} key={picked.id} />}>
       <ViewHead title="Survey" hint={<VisitLine />}>
         <Button onClick={() => setAs(as === "list" ? "sketch" : "list")}>{as === "list" ? "Sketch" : "List"}</Button>
-        <Button onClick={() => setMakers(true)}>Makers</Button>
+        <Button onClick={() => setOpened("makers")}>Makers</Button>
         <Button onClick={addByHand} disabled={site.networks.length === 0}>
           Add by hand
         </Button>
@@ -55,7 +56,7 @@ export function SurveyView() {
           </Button>
         )}
       </ViewHead>
-      <EvidenceBox onTake={setFiles} plan={plan} onPlan={setPlan} />
+      <EvidenceBox onTake={more} plan={plan} onPlan={setPlan} />
       {files.length > 0 ? (
         <PreviewPanel files={files} onClose={() => setFiles(undefined)} />
       ) : rows.length === 0 ? (
@@ -68,7 +69,7 @@ export function SurveyView() {
       ) : (
         <DeviceList rows={rows} />
       )}
-      {makers && <MakersForm onClose={() => setMakers(false)} />}
+      {opened === "makers" && <MakersForm onClose={() => setOpened(undefined)} />}
     </Desk>
   );
 }

@@ -2,7 +2,7 @@ import { HStack, Stack, Text, Textarea } from "@chakra-ui/react";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useDeferredValue, useState } from "react";
 import { api, must, sayWhy } from "../../api/client";
-import { useBusy, useEdit } from "../../api/edit";
+import { useEdit } from "../../api/edit";
 import type { Device, Edit, ListedPort } from "../../api/model";
 import { useSite } from "../../api/site";
 import { Labelled, Mono, Muted, Refusal, Select } from "../../parts";
@@ -25,7 +25,7 @@ const pasted = new Shelf<string>();
 export function Listed({ device, onClose }: { device: Device; onClose: () => void }) {
   const a = useSite();
   const edit = useEdit();
-  const busy = useBusy();
+  const [busy, setBusy] = useState(false);
   const [, setPick] = usePick();
   const [text, setText] = useKept(pasted, `ports/${device.id}`, "");
   const [iface, setIface] = useState(device.interfaces[0]?.id ?? "");
@@ -48,6 +48,7 @@ export function Listed({ device, onClose }: { device: Device; onClose: () => voi
   const howOf = (l: ListedPort) => how[keyOf(l)] ?? "in";
   const wanted = list.filter((l) => l.edit && howOf(l) !== "out");
   const take = async () => {
+    setBusy(true);
     try {
       await edit.make({
         edits: wanted.flatMap((l) => (l.edit ? [howOf(l) === "open" ? opened(l.edit) : l.edit] : [])),
@@ -61,6 +62,8 @@ export function Listed({ device, onClose }: { device: Device; onClose: () => voi
       onClose();
     } catch (e) {
       setFault(sayWhy(e));
+    } finally {
+      setBusy(false);
     }
   };
   return (

@@ -3,7 +3,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { useKinds } from "../../api/catalogue";
 import { api, must, sayWhy } from "../../api/client";
-import { useBusy, useEdit } from "../../api/edit";
+import { useEdit } from "../../api/edit";
 import type { Device, Kind, KindService, Wanted } from "../../api/model";
 import { useSite } from "../../api/site";
 import { Labelled, Mono, Muted, Refusal, Remark, Select } from "../../parts";
@@ -23,7 +23,7 @@ const toggled = (list: string[], word: string, on: boolean) =>
 export function Purposes({ device, alike, kind, onClose, onOther }: Props) {
   const a = useSite();
   const edit = useEdit();
-  const busy = useBusy();
+  const [busy, setBusy] = useState(false);
   const [, setPick] = usePick();
   const [w, setW] = useState<Wanted>({ ...nothing, kind: kind.id });
   const [from, setFrom] = useState("");
@@ -48,6 +48,7 @@ export function Purposes({ device, alike, kind, onClose, onOther }: Props) {
   const changes = services.length > 0 ? (data?.changes ?? []) : [];
   const put = changes.filter((c) => c.edit.do === "put-service");
   const take = async () => {
+    setBusy(true);
     try {
       const now = await equip(); // of what stands there now: the preview may be a moment behind
       const opened = now.changes.filter((c) => c.edit.do === "put-service").length;
@@ -63,6 +64,8 @@ export function Purposes({ device, alike, kind, onClose, onOther }: Props) {
       onClose();
     } catch (e) {
       setFault(sayWhy(e));
+    } finally {
+      setBusy(false);
     }
   };
   const dangers = from.trim() ? [] : services.filter((s) => s.risk === "danger");
