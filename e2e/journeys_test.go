@@ -2,7 +2,6 @@ package e2e
 
 import (
 	"fmt"
-	"io"
 	"net/http"
 	"path/filepath"
 	"strings"
@@ -25,11 +24,7 @@ func fileOf(t *testing.T, url, id string) string {
 		t.Fatal(err)
 	}
 	defer resp.Body.Close()
-	data, err := io.ReadAll(resp.Body)
-	if err != nil {
-		t.Fatal(err)
-	}
-	return string(data)
+	return read(t, resp)
 }
 
 var back = chromedp.Evaluate[chromedp.Void](`history.back()`)
@@ -185,6 +180,36 @@ func TestChoiceOnASlowLink(t *testing.T) {
 	if !strings.Contains(fileOf(t, p.URL, "pottery"), `"wants": "loose"`) {
 		t.Error("it was not kept")
 	}
+}
+
+// What is typed after the key for Find belongs to it, also while it is loaded.
+func TestKeysOnTheWayToFind(t *testing.T) {
+	p, ctx := demo(t), open(t)
+	do(t, ctx, chromedp.Navigate(p.URL+"/s/pottery/survey"), rows(19), Settled, Keys("/west"), Wait(`document.activeElement.value === "west"`), Keys(kb.Escape), Wait(`!document.querySelector("[role$=dialog]")`), Keys("2"), Wait(`location.pathname.endsWith("/addresses")`))
+	untouched(t, p.URL, "pottery", 1, "keys for Find")
+}
+
+// What a window wants to remove was changed elsewhere meanwhile: it is asked again. A link with a site that
+// is gone is made at neither end.
+func TestStaleIsAskedAgain(t *testing.T) {
+	p, ctx := demo(t), open(t)
+	do(t, ctx, chromedp.Navigate(p.URL+"/s/pottery/survey?pick=device:till"), Wait(`document.querySelector("[data-inspector] label")`), Settled, deaf)
+	edit(t, p.URL, "pottery", 1, `{"do":"pin","id":"till.0","pin":{"address":"10.48.16.77"}}`)
+	do(t, ctx, Press("Remove the device"), Sees("Meanwhile the same was changed elsewhere"))
+	if got := held(t, p.URL, "pottery").pin("till.0"); !strings.HasPrefix(got, "10.48.16.77") {
+		t.Errorf("it was removed with its newer pin: %s", got)
+	}
+	do(t, ctx, chromedp.Navigate(p.URL+"/s/pottery/ports"), Press("Link with another site"), Wait(`[...document.querySelectorAll("[role=dialog] option")].some((o) => o.value === "flat")`), Settled, Choose("The other site", "flat"), Wait(`[...document.querySelectorAll("[role=dialog] option")].some((o) => o.value === "media.0")`),
+		Choose("Listens here", "decoder.in"), Choose("Calls from there", "media.0"), deaf)
+	r, err := http.NewRequest("DELETE", p.URL+"/api/sites/flat", nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if resp, err := http.DefaultClient.Do(r); err != nil || resp.StatusCode != 204 {
+		t.Fatal(err, resp)
+	}
+	do(t, ctx, Press("Link them"), Wait(`document.querySelector("[role=dialog] [role=alert]")`))
+	untouched(t, p.URL, "pottery", 2, "half a link")
 }
 
 // Back lets go of what is picked before it leaves the station.

@@ -851,7 +851,7 @@ func TestStandsIn(t *testing.T) {
 		}
 		return true
 	}
-	for _, signal := range []syscall.Signal{syscall.SIGKILL, syscall.SIGTERM} {
+	stand := func() *exec.Cmd {
 		cmd := exec.Command("ip", "netns", "exec", s.laptop, os.Args[0])
 		cmd.Env = append(os.Environ(), fmt.Sprintf("%s=%s %s %s", standInVariable, s.file("plan.json", string(sitefile.Write(p.site))), stalled, service))
 		if err := cmd.Start(); err != nil {
@@ -860,6 +860,10 @@ func TestStandsIn(t *testing.T) {
 		if !within(15*time.Second, true) {
 			t.Fatal("the address was not taken")
 		}
+		return cmd
+	}
+	for _, signal := range []syscall.Signal{syscall.SIGKILL, syscall.SIGTERM} {
+		cmd := stand()
 		time.Sleep(10 * time.Second) // longer than it is taken for at once
 		if !has() {
 			t.Error("the address is gone while it is wanted")
@@ -879,14 +883,7 @@ func TestStandsIn(t *testing.T) {
 		},
 		"a pulled cable": func(*exec.Cmd) { s.ip(s.router, "link set d90 down") },
 	} {
-		cmd := exec.Command("ip", "netns", "exec", s.laptop, os.Args[0])
-		cmd.Env = append(os.Environ(), fmt.Sprintf("%s=%s %s %s", standInVariable, s.file("plan.json", string(sitefile.Write(p.site))), stalled, service))
-		if err := cmd.Start(); err != nil {
-			t.Fatal(err)
-		}
-		if !within(15*time.Second, true) {
-			t.Fatal("the address was not taken")
-		}
+		cmd := stand()
 		happens(cmd)
 		if !within(2*time.Second, false) {
 			t.Errorf("after %s the laptop still has the address", what)

@@ -1,5 +1,5 @@
 import { Box, Combobox, createListCollection, Text } from "@chakra-ui/react";
-import { useMemo, useState } from "react";
+import { useEffect, useMemo, useState } from "react";
 import { useNavigate } from "react-router";
 import type { Site } from "../api/model";
 import { useSite, useSiteId } from "../api/site";
@@ -88,7 +88,8 @@ export function Find({ onClose }: { onClose: () => void }) {
   const { site } = useSite();
   const id = useSiteId();
   const navigate = useNavigate();
-  const [text, setText] = useState(takeKeys);
+  const [text, setText] = useState("");
+  useEffect(() => () => void takeKeys(), []);
   const found = useMemo(() => hits(site, text), [site, text]);
   const collection = useMemo(
     () =>
@@ -119,6 +120,7 @@ export function Find({ onClose }: { onClose: () => void }) {
         <Combobox.Control>
           <Combobox.Input
             aria-label="Find a device, address, MAC address or port"
+            onFocus={() => setText(`${text}${takeKeys()}`)}
             placeholder="Name, .76, 8021, 53:21 …"
           />
         </Combobox.Control>
