@@ -129,6 +129,28 @@ func TestColumnsAreRemembered(t *testing.T) {
 	}
 }
 
+// On a phone a device is picked, pinned and let go of: what is picked comes up as a sheet, the stations stand
+// below, and everything is as large as a finger.
+func TestOnAPhone(t *testing.T) {
+	p, ctx := demo(t), open(t)
+	do(t, ctx, chromedp.EmulateViewport(390, 844))
+	for _, view := range []string{"/", "/s/pottery/survey", "/s/pottery/addresses", "/s/pottery/ports", "/s/pottery/place", "/s/pottery/checks"} {
+		do(t, ctx, chromedp.Navigate(p.URL+view), Wait(`document.querySelector("main h1")`), Settled)
+		if got := ask[string](t, ctx, `[...document.querySelectorAll("main button, nav a, main select, main input:not([type=checkbox], [type=radio], [type=file])")].filter((e) => !e.closest(".grid-row, svg")).map((e) => [e, e.getBoundingClientRect()]).filter(([e, r]) => r.width > 0 && r.height > 0 && r.height < 43).map(([e]) => e.getAttribute("aria-label") || e.innerText || e.value).join("; ")`); got != "" {
+			t.Errorf("%s: too small for a finger: %s", view, got)
+		}
+		if got := ask[string](t, ctx, `[...document.querySelectorAll("main select, main input:not([type=checkbox], [type=radio], [type=file])")].filter((e) => e.getBoundingClientRect().width > 2 && parseFloat(getComputedStyle(e).fontSize) < 16 && !e.closest(".grid-row")).map((e) => e.getAttribute("aria-label") || e.value).join("; ")`); got != "" {
+			t.Errorf("%s: a phone zooms the page at %s", view, got)
+		}
+	}
+	do(t, ctx, chromedp.Navigate(p.URL+"/s/pottery/addresses"), Wait(`document.querySelector("[data-row=\"till.0\"]")`), Settled, chromedp.Evaluate[chromedp.Void](`document.querySelector("[data-row='till.0']").click()`), Wait(`getComputedStyle(document.querySelector("[data-inspector]")).position === "fixed"`),
+		Fill("The last number", "77"), Sees("free"), Press("Pin at 10.48.16.77"), Sees("is pinned at 10.48.16.77"), Press("Close"), Wait(`getComputedStyle(document.querySelector("[data-inspector]")).position !== "fixed" && !location.search`),
+		chromedp.Evaluate[chromedp.Void](`document.querySelector("nav a[href*=checks]").click()`), Wait(`location.pathname.endsWith("/checks")`))
+	if bottom := ask[float64](t, ctx, `document.querySelector("nav").getBoundingClientRect().bottom`); bottom != 844 {
+		t.Errorf("the stations end at %.0f of 844", bottom)
+	}
+}
+
 // The list of sites fits a phone and half a window, and the sheet a phone.
 func TestSmallWindows(t *testing.T) {
 	p, ctx := demo(t), open(t)

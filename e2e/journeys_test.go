@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"encoding/json"
 	"fmt"
 	"net/http"
 	"path/filepath"
@@ -210,6 +211,34 @@ func TestStaleIsAskedAgain(t *testing.T) {
 	}
 	do(t, ctx, Press("Link them"), Wait(`document.querySelector("[role=dialog] [role=alert]")`))
 	untouched(t, p.URL, "pottery", 2, "half a link")
+}
+
+// What is added while the rows are filtered, and picked, is said to be hidden.
+func TestAddedBesideAFilter(t *testing.T) {
+	p, ctx := demo(t), open(t)
+	do(t, ctx, chromedp.Navigate(p.URL+"/s/pottery/survey"), rows(19), Choose("Kind to show", "camera"), Wait(`document.querySelectorAll("[data-device]").length < 8`), Press("Add by hand"), Sees("is not among the rows that are shown"), Press("Show everything"), rows(20), Wait(`!document.querySelector("[data-hidden]")`))
+}
+
+// A forward that is switched off says so, and is switched on.
+func TestForwardIsSwitchedOn(t *testing.T) {
+	p, ctx := demo(t), open(t)
+	var whole struct {
+		Forwards []map[string]any
+	}
+	if err := json.Unmarshal([]byte(fileOf(t, p.URL, "pottery")), &whole); err != nil || len(whole.Forwards) == 0 {
+		t.Fatal(err)
+	}
+	f := whole.Forwards[0]
+	f["enabled"] = false
+	off, err := json.Marshal(map[string]any{"do": "put-forward", "forward": f})
+	if err != nil {
+		t.Fatal(err)
+	}
+	edit(t, p.URL, "pottery", 1, string(off))
+	do(t, ctx, chromedp.Navigate(p.URL+fmt.Sprintf("/s/pottery/ports?pick=forward:%s", f["id"])), Sees("This forward is switched off"), Press("Switch it on"), Sees("is switched on in the plan"), Wait(`!document.body.innerText.includes("This forward is switched off")`))
+	if strings.Contains(fileOf(t, p.URL, "pottery"), `"enabled": false`) {
+		t.Error("it is still off")
+	}
 }
 
 // Back lets go of what is picked before it leaves the station.

@@ -60,7 +60,7 @@ func (s *Store) Rescue(ctx context.Context) (Rescued, error) {
 	if spoilt != nil {
 		out.Missing = "The old file could not be read any more: sites that this program had not looked at, and the history of all, are missing."
 	}
-	next := &Store{path: fresh, slots: map[string]*slot{}, clock: s.clock}
+	next := at(fresh, s.clock)
 	if err := next.connect(); err != nil {
 		return out, errors.Join(explain(err), spoilt)
 	}

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"path/filepath"
+	"slices"
 	"strings"
 	"sync"
 	"testing"
@@ -213,4 +214,96 @@ func TestEachSiteHasItsOwnOrder(t *testing.T) {
 	if _, err := editAs(s, "p", 1, "", "", rename("x")); err != nil {
 		t.Errorf("after that: %v", err)
 	}
+}
+
+// Those who wait to write share a transaction, in the order in which they came, and each has an answer
+// of its own: who was overtaken, and what cannot be written, end nobody else's.
+func TestThoseWhoWaitShareATransaction(t *testing.T) {
+	s := open(t, filepath.Join(t.TempDir(), "v.db"))
+	for i := range 12 {
+		if _, err := s.Create(bg, fmt.Sprint("s", i), full()); err != nil {
+			t.Fatal(err)
+		}
+	}
+	name := func(i int, at int) statement {
+		return guard(`UPDATE sites SET name = ?, version = version + 1 WHERE id = ? AND version = ?`, fmt.Sprint("n", i), fmt.Sprint("s", i), at)
+	}
+	send := func(batches ...[]statement) (errs []error) {
+		s.queue.turn <- struct{}{} // somebody writes
+		errs = make([]error, len(batches))
+		var all sync.WaitGroup
+		for i, b := range batches {
+			all.Go(func() { errs[i] = s.send(bg, b...) })
+			for len(queued(s)) != i+1 {
+				time.Sleep(time.Millisecond)
+			}
+		}
+		<-s.queue.turn
+		all.Wait()
+		return errs
+	}
+	var batches [][]statement
+	for i := range 10 {
+		batches = append(batches, []statement{name(i, 1)})
+	}
+	batches[3] = []statement{name(3, 7)}
+	batches[6] = []statement{name(6, 1), guard(`UPDATE sites SET name = 'x' WHERE id = 'ghost'`)} // half of it is no part of it
+	for i, err := range send(batches...) {
+		if errors.Is(err, errOvertaken) != (i == 3 || i == 6) || (i != 3 && i != 6 && err != nil) {
+			t.Errorf("%d: %v", i, err)
+		}
+	}
+	names := func() (out []string) {
+		t.Helper()
+		rs, err := s.read.Query(`SELECT id FROM sites WHERE name LIKE 'n%'`)
+		if err != nil {
+			t.Fatal(err)
+		}
+		defer rs.Close()
+		for rs.Next() {
+			var id string
+			if err := rs.Scan(&id); err != nil {
+				t.Fatal(err)
+			}
+			out = append(out, id)
+		}
+		return out
+	}
+	if got := names(); len(got) != 8 || slices.Contains(got, "s3") || slices.Contains(got, "s6") {
+		t.Errorf("written are %v", got)
+	}
+	// One that cannot be written at all.
+	for i, err := range send([]statement{name(3, 1)}, []statement{line(`INSERT INTO sites (id) VALUES (NULL)`)}, []statement{name(6, 1)}) {
+		if (err != nil) != (i == 1) {
+			t.Errorf("beside what cannot be written, %d: %v", i, err)
+		}
+	}
+	if got := names(); len(got) != 10 {
+		t.Errorf("written are %v", got)
+	}
+	// Who does not wait any longer is not written.
+	s.queue.turn <- struct{}{}
+	ctx, stop := context.WithCancel(bg)
+	ended := make(chan error)
+	go func() { ended <- s.send(ctx, name(10, 1)) }()
+	for len(queued(s)) != 1 {
+		time.Sleep(time.Millisecond)
+	}
+	stop()
+	if err := <-ended; !errors.Is(err, context.Canceled) {
+		t.Error(err)
+	}
+	<-s.queue.turn
+	if err := s.send(bg, name(11, 1)); err != nil {
+		t.Fatal(err)
+	}
+	if got := names(); slices.Contains(got, "s10") || !slices.Contains(got, "s11") {
+		t.Errorf("written are %v", got)
+	}
+}
+
+func queued(s *Store) []*waiting {
+	s.queue.mu.Lock()
+	defer s.queue.mu.Unlock()
+	return slices.Clone(s.queue.all)
 }

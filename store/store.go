@@ -109,6 +109,7 @@ type Store struct {
 	read  *sql.DB     // a few, which cannot write
 	slots map[string]*slot
 	clock func() time.Time
+	queue queue // of those who wait to write
 
 	rescuing sync.Mutex // one at a time writes what is held to a new file
 }
@@ -139,11 +140,16 @@ func Open(path string) (*Store, error) {
 	if err := refuseNewer(path); err != nil {
 		return nil, err
 	}
-	s := &Store{path: path, slots: map[string]*slot{}, clock: time.Now}
+	s := at(path, time.Now)
 	if err := s.connect(); err != nil {
 		return nil, explain(fmt.Errorf("%s: %w", path, err))
 	}
 	return s, nil
+}
+
+// at is a store that is not connected yet.
+func at(path string, clock func() time.Time) *Store {
+	return &Store{path: path, slots: map[string]*slot{}, clock: clock, queue: queue{turn: make(chan struct{}, 1)}}
 }
 
 // connect opens the file at s.path.
@@ -538,53 +544,3 @@ func guard(sql string, args ...any) statement { return statement{sql, args, true
 
 // errOvertaken says that a guard of a batch hit no row.
 var errOvertaken = errors.New("somebody else was quicker")
-
-// send sends a batch in one transaction. What it says is done is on the disk, in the
-// file that is at the store's path. Errors: errOvertaken, or one that wraps ErrCannotSave.
-func (s *Store) send(ctx context.Context, batch ...statement) error {
-	if err := s.gone(); err != nil {
-		return err
-	}
-	_, write := s.dbs()
-	wait, cancel := context.WithTimeout(ctx, 2*patience)
-	defer cancel()
-	conn, err := write.Conn(wait) // those that wait for their turn at the disk
-	if errors.Is(err, context.DeadlineExceeded) && ctx.Err() == nil {
-		return fmt.Errorf("%w: another program holds it, and others wait for it", ErrCannotSave)
-	}
-	if err != nil {
-		return explain(err)
-	}
-	defer conn.Close()
-	if err := inTransaction(context.WithoutCancel(ctx), conn, batch); err != nil { // a request that ends does not end it half way
-		return err
-	}
-	return s.gone()
-}
-
-func inTransaction(ctx context.Context, conn *sql.Conn, batch []statement) error {
-	tx, err := conn.BeginTx(ctx, nil)
-	if err != nil {
-		return explain(err)
-	}
-	defer tx.Rollback()
-	var version int64
-	if err := tx.QueryRowContext(ctx, askVersion).Scan(&version); err != nil {
-		return explain(err)
-	}
-	if version > newest {
-		return ErrUpdated
-	}
-	for _, st := range batch {
-		res, err := tx.ExecContext(ctx, st.sql, st.args...)
-		if err != nil {
-			return explain(err)
-		}
-		if st.guard {
-			if n, err := res.RowsAffected(); err != nil || n != 1 {
-				return errOvertaken
-			}
-		}
-	}
-	return explain(tx.Commit())
-}

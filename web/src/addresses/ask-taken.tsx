@@ -3,7 +3,7 @@ import { useEdit } from "../api/edit";
 import type { Drop } from "../api/model";
 import { Dialog } from "../parts/dialog";
 import { ifaceLabel } from "../parts/words";
-import type { Asked } from "./moves";
+import type { Asked } from "./asked";
 
 /** AskTaken says what is at an address, and what may be done about it. */
 export function AskTaken({

@@ -1,4 +1,4 @@
-import { HStack, Input, Text } from "@chakra-ui/react";
+import { Button, HStack, Input, Text } from "@chakra-ui/react";
 import { useRef, useState } from "react";
 import { useSiteId } from "../api/site";
 import { Mono, Tag } from "../parts";
@@ -125,6 +125,11 @@ export function LastNumber({ current, subnet, room, own, typed, isTyped, onType,
         <Text fontSize="small" color="muted" role="status">
           Enter pins at {address}, Esc puts it back.
         </Text>
+      )}
+      {typed !== undefined && !bad && address && address !== current && (
+        <Button variant="solid" display={{ base: "flex", md: "none" }} onClick={() => pin()} disabled={sending}>
+          Pin at {address}
+        </Button>
       )}
       {why && (
         <Text fontSize="small" color="madder">

@@ -1,14 +1,11 @@
 import { useCallback, useEffect, useRef, useState } from "react";
 import { api, must } from "../api/client";
 import { complain, there, useEdit } from "../api/edit";
-import type { By, Drop } from "../api/model";
+import type { By } from "../api/model";
 import { useSite } from "../api/site";
 import { later } from "../parts/later";
 import { address, ifaceLabel, indexOf, type Lan, number, type Placed } from "../parts/words";
-
-export type Place = (p: Placed, to: string, by: By) => Promise<boolean>;
-
-export type Asked = { placed: Placed; to: string; drop: Drop; version: number; answer: (done: boolean) => void };
+import type { Asked, Place } from "./asked";
 
 const AskTaken = later(() => import("./ask-taken").then((m) => m.AskTaken));
 

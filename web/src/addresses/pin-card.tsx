@@ -6,8 +6,8 @@ import { useSite } from "../api/site";
 import { Mono, Muted, Remark, Section, Segments } from "../parts";
 import { ifaceLabel, indexOf, lan, networkOf, type Placed, address as write } from "../parts/words";
 import { AskFree } from "./ask-free";
+import type { Place } from "./asked";
 import { LastNumber, typedAddress, useTyping } from "./last-number";
-import type { Place } from "./moves";
 import type { Suggested } from "./suggested";
 
 const ways = [

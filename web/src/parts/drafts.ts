@@ -37,6 +37,10 @@ const clashesOf = ({ typed, base }: Typing, now: Texts): Clash[] =>
     return mine !== undefined && theirs !== base[field] && theirs !== mine ? [{ field, mine, theirs }] : [];
   });
 
+/** differs tells whether what was typed is another than what stands there. */
+const differs = ({ typed }: Typing, now: Texts | undefined) =>
+  Object.entries(typed).some(([field, text]) => text !== now?.[field]);
+
 /** Clashed ends a commit that would go over what was changed elsewhere. */
 class Clashed extends Error {}
 
@@ -151,9 +155,9 @@ export function useDraft<T extends Texts>(name: string, read: (site: Site) => T 
   return {
     values: now && { ...now, ...typing.typed },
     state: clashes.length > 0 && typing.state !== "sending" ? ("clashing" as const) : typing.state,
-    dirty: Object.keys(typing.typed).length > 0,
+    dirty: differs(typing, now),
     /** isDirty tells it at once, also before what was typed is shown. */
-    isDirty: () => Object.keys(current().typed).length > 0,
+    isDirty: () => differs(current(), read(newest().site)),
     clashes,
     sending: typing.state === "sending",
     refused: typing.refused && sayWhy(typing.refused),

@@ -1,5 +1,6 @@
 import { useCallback, useState, useSyncExternalStore } from "react";
 import { useSiteId } from "../api/site";
+import { notice } from "./notice";
 
 /** What a shelf is called in the tab's store. */
 const stored = (name: string) => `vestpin ${name}`;
@@ -12,6 +13,7 @@ const stored = (name: string) => `vestpin ${name}`;
 export class Shelf<T> {
   private readonly values: Map<string, T>;
   private readonly heard = new Map<string, Set<() => void>>();
+  private full = false;
 
   constructor(
     private readonly name?: string,
@@ -56,8 +58,12 @@ export class Shelf<T> {
     });
     try {
       sessionStorage.setItem(stored(this.name), JSON.stringify(all));
+      this.full = false;
     } catch {
-      sessionStorage.removeItem(stored(this.name)); // more than a browser keeps: it lives as long as the window
+      sessionStorage.removeItem(stored(this.name));
+      if (!this.full)
+        notice.warn("More is typed than this browser keeps over a reload: save it before you leave the page.");
+      this.full = true;
     }
   }
 }

@@ -2,7 +2,7 @@ import { Button, Stack, Text } from "@chakra-ui/react";
 import { useEdit } from "../api/edit";
 import type { Edit } from "../api/model";
 import { Dialog } from "../parts/dialog";
-import { type Asked, said } from "./pull";
+import { type Asked, said } from "./asked";
 
 /** AskInTheWay says what has the outside port, and what may be done about it. */
 export function AskInTheWay({

@@ -1,14 +1,13 @@
 import { useState } from "react";
 import { api, must } from "../api/client";
 import { complain, useEdit } from "../api/edit";
-import type { Device, Edit, Pulled, Service } from "../api/model";
+import type { Device, Service } from "../api/model";
 import { useSite } from "../api/site";
 import { later } from "../parts/later";
 import { label } from "../parts/words";
+import { type Asked, said } from "./asked";
 
 type Of = { service: Service; device: Device };
-export type Asked = { name: string; pulled: Pulled; version: number; answer: (done: boolean) => void };
-
 export type PullTo = (of: Of, outside: string, eyelet?: boolean) => Promise<boolean>;
 
 const nameOf = ({ service, device }: Of) => `${label(device)} ${service.name ?? ""}`.trim();
@@ -45,10 +44,3 @@ export function usePullTo(): [PullTo, React.ReactNode] {
   };
   return [pullTo, asked && <AskInTheWay asked={asked} onClose={close} />];
 }
-
-/** said is the change that opens a service, and what is said of it: what was loose is pinned by it. */
-export const said = (name: string, outside: string, edits: Edit[], pins: string | undefined) => ({
-  edits,
-  title: `open ${name} at ${outside}`,
-  says: `${name} is open at ${outside}.${pins ? ` ${pins}${pins.endsWith(".") ? "" : "."}` : ""}`,
-});

@@ -10,7 +10,7 @@ export function Away() {
   useEffect(() => {
     if (presence === "back") client.invalidateQueries();
   }, [presence, client]);
-  if (presence === "here") return null;
+  if (presence === "here") return <Box gridColumn="1 / -1" />;
   const away = presence === "away";
   return (
     <Box

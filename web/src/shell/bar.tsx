@@ -11,13 +11,11 @@ export function Bar({ children }: { children?: ReactNode }) {
       as="header"
       className="no-print"
       minH="bar"
-      flexWrap={{ base: "wrap", md: "nowrap" }}
-      py={{ base: "6px", md: 0 }}
       bg="bar"
       color="onBar"
       alignItems="center"
-      gap="14px"
-      px="16px"
+      gap={{ base: "8px", md: "14px" }}
+      px={{ base: "10px", md: "16px" }}
       gridColumn="1 / -1"
     >
       <Box asChild color="inherit" textDecoration="none">
@@ -34,7 +32,12 @@ export function Bar({ children }: { children?: ReactNode }) {
               <path d="M12 8v9" className="stroke-brass-mark" strokeWidth="1.6" />
               <circle cx="12" cy="5.5" r="3" className="fill-brass-mark" />
             </svg>
-            <Text fontWeight={700} fontSize="head" whiteSpace="nowrap">
+            <Text
+              fontWeight={700}
+              fontSize="head"
+              whiteSpace="nowrap"
+              display={{ base: children ? "none" : "block", md: "block" }}
+            >
               Vest Pin
             </Text>
           </HStack>

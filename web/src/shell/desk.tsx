@@ -1,5 +1,6 @@
-import { Flex, Grid } from "@chakra-ui/react";
+import { Button, Flex, Grid } from "@chakra-ui/react";
 import type { ReactNode } from "react";
+import { usePick } from "../parts/pick";
 import { Next, SnagsElsewhere, SnagsHere } from "./snags";
 
 /** Desk is a station: the working picture in the middle, what is picked and the snags beside it.
@@ -13,6 +14,8 @@ export function Desk({
   inspector?: ReactNode;
   snagsFirst?: boolean;
 }) {
+  const [pick, setPick] = usePick();
+  const sheet = pick !== undefined && inspector !== undefined;
   return (
     <Grid
       templateColumns={{ base: "minmax(0, 1fr)", md: "minmax(0, 1fr) {sizes.inspector}" }}
@@ -41,16 +44,29 @@ export function Desk({
         tabIndex={-1}
         outline="none"
         bg="card"
-        borderLeft="1px solid"
+        borderStyle="solid"
+        borderWidth={{ base: "1px 0 0 0", md: "0 0 0 1px" }}
         borderColor="hair"
         px="14px"
         py="14px"
         overflowY="auto"
+        position={{ base: sheet ? "fixed" : "static", md: "static" }}
+        insetX={0}
+        bottom="52px"
+        maxH={{ base: sheet ? "62dvh" : "none", md: "none" }}
+        boxShadow={{ base: sheet ? "lifted" : "none", md: "none" }}
+        borderTopRadius={{ base: sheet ? "card" : 0, md: 0 }}
+        zIndex={{ base: sheet ? "sheet" : "auto", md: "auto" }}
         flexDirection="column"
         gap="16px"
         minH={0}
         data-inspector
       >
+        {sheet && (
+          <Button alignSelf="end" display={{ base: "flex", md: "none" }} onClick={() => setPick(undefined)}>
+            Close
+          </Button>
+        )}
         <Next />
         {snagsFirst && <SnagsHere />}
         {inspector}

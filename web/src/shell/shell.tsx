@@ -1,7 +1,7 @@
 import { Link as A, Box, Button, Grid, Kbd, SkipNavLink, Spacer, Text } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
-import { CircleHelp, Redo2, Undo2 } from "lucide-react";
-import { memo, Suspense, useState } from "react";
+import { CircleHelp, Redo2, Search, Undo2 } from "lucide-react";
+import { memo, type ReactNode, Suspense, useState } from "react";
 import { Link, Outlet, useLocation, useNavigate, useParams } from "react-router";
 import { sayWhy } from "../api/client";
 import { useEdit, useUndo } from "../api/edit";
@@ -70,7 +70,7 @@ function Frame() {
     <Grid
       minH="100vh"
       h={{ base: "auto", md: "100vh" }}
-      gridTemplateRows={{ base: "auto auto auto auto 1fr", md: "auto auto auto minmax(0, 1fr)" }}
+      gridTemplateRows={{ base: "auto auto auto 1fr auto", md: "auto auto auto minmax(0, 1fr)" }}
       gridTemplateColumns={{ base: "minmax(0, 1fr)", md: "{sizes.stations} minmax(0, 1fr)" }}
       className="shell"
     >
@@ -155,7 +155,7 @@ function SnagCount() {
       size="xs"
       colorPalette={stops ? "madder" : site.snags.length > 0 ? "brass" : "moss"}
       borderRadius="pill"
-      minH="24px"
+      minH={{ base: "44px", md: "24px" }}
       fontSize="text"
       onClick={nextSnag}
       title="Go to the next snag (N)"
@@ -166,57 +166,78 @@ function SnagCount() {
   );
 }
 
+/** OnDesks is what a narrow window has no room for. */
+function OnDesks({ children }: { children: ReactNode }) {
+  return (
+    <Box as="span" display={{ base: "none", md: "inline" }} minW={0} truncate>
+      {children}
+    </Box>
+  );
+}
+
 const SiteBar = memo(function SiteBar({ onOpen }: { onOpen: (what: "find" | "help") => void }) {
   const site = useSite();
   const { undo, redo } = useUndo();
   return (
     <Bar>
-      <Box borderLeft="1px solid" borderColor="onBarMuted" h="20px" />
+      <Box borderLeft="1px solid" borderColor="onBarMuted" h="20px" display={{ base: "none", md: "block" }} />
       <Text overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap" flex="0 1 auto" title={site.site.name}>
         {site.site.name}
       </Text>
       <Spacer />
       <Button
         variant="ghost"
+        aria-label="Find a device, address or port"
         onClick={() => onOpen("find")}
         bg="barField"
         color="onBarMuted"
         borderRadius="pill"
-        px="14px"
-        h="28px"
-        flex="0 1 300px"
-        minW="120px"
+        px={{ base: 0, md: "14px" }}
+        h={{ base: "44px", md: "28px" }}
+        flex={{ base: "none", md: "0 1 300px" }}
+        minW={{ base: "44px", md: "120px" }}
         fontSize="small"
         fontWeight={400}
-        justifyContent="space-between"
+        justifyContent={{ base: "center", md: "space-between" }}
       >
-        <Text overflow="hidden" whiteSpace="nowrap" textOverflow="ellipsis">
-          Find a device, address or port
-        </Text>
-        <Kbd>/</Kbd>
+        <Box as="span" display={{ base: "flex", md: "none" }}>
+          <Search aria-hidden="true" />
+        </Box>
+        <OnDesks>Find a device, address or port</OnDesks>
+        <OnDesks>
+          <Kbd>/</Kbd>
+        </OnDesks>
       </Button>
       <Button
         variant="ghost"
+        aria-label="Undo"
         aria-disabled={!site.undo}
         opacity={site.undo ? 1 : 0.55}
         onClick={() => site.undo && undo()}
         title={site.undo ? `Take back: ${site.undo}` : "Nothing to take back"}
       >
         <Undo2 aria-hidden="true" />
-        Undo
+        <OnDesks>Undo</OnDesks>
       </Button>
       <Button
         variant="ghost"
+        aria-label="Redo"
         aria-disabled={!site.redo}
         opacity={site.redo ? 1 : 0.55}
         onClick={() => site.redo && redo()}
         title={site.redo ? `Do again: ${site.redo}` : "Nothing to do again"}
       >
         <Redo2 aria-hidden="true" />
-        Redo
+        <OnDesks>Redo</OnDesks>
       </Button>
       <SnagCount />
-      <Button variant="ghost" aria-label="Help: all keys" title="All keys (?)" onClick={() => onOpen("help")}>
+      <Button
+        variant="ghost"
+        aria-label="Help: all keys"
+        title="All keys (?)"
+        display={{ base: "none", md: "inline-flex" }}
+        onClick={() => onOpen("help")}
+      >
         <CircleHelp aria-hidden="true" />
       </Button>
     </Bar>

@@ -32,7 +32,7 @@ const config = defineConfig({
       },
       radii: { tag: { value: "4px" }, field: { value: "6px" }, card: { value: "8px" }, pill: { value: "999px" } },
       shadows: { lifted: { value: "0 6px 20px rgb(0 0 0 / 0.22)" } },
-      zIndex: { over: { value: 30 }, note: { value: 50 } },
+      zIndex: { sheet: { value: 10 }, bottom: { value: 12 }, over: { value: 30 }, note: { value: 50 } },
     },
     semanticTokens: {
       colors: {

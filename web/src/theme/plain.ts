@@ -161,8 +161,8 @@ export const plainCss = {
   },
   ".step-tick": {
     flex: "none",
-    width: "24px",
-    height: "24px",
+    width: { base: "44px", md: "24px" },
+    height: { base: "44px", md: "24px" },
     display: "grid",
     placeItems: "center",
     "& > span": {
@@ -182,7 +182,8 @@ export const plainCss = {
   ".value": {
     display: "inline-flex",
     maxWidth: "100%",
-    minHeight: "24px",
+    minHeight: { base: "44px", md: "24px" },
+    alignItems: { base: "center", md: "stretch" },
     border: "1px solid",
     borderColor: "hair",
     borderRadius: "tag",
@@ -206,7 +207,7 @@ export const plainCss = {
     color: "muted",
     borderBottom: "1px solid",
     borderColor: "hair",
-    height: "row",
+    height: { base: "44px", md: "row" },
     position: "sticky",
     top: 0,
     zIndex: 1,
@@ -215,7 +216,7 @@ export const plainCss = {
   ".grid-row": {
     position: "absolute",
     insetInline: 0,
-    height: "row",
+    height: { base: "44px", md: "row" },
     borderBottom: "1px solid",
     borderColor: "hair",
     cursor: "default",
@@ -228,7 +229,10 @@ export const plainCss = {
     "&:focus-visible": { outlineOffset: "-2px" },
   },
   ".grid-row input[type=checkbox], .grid-head input[type=checkbox]": { width: "20px", height: "20px", margin: "2px" },
-  ".grid-row button, .grid-head button": { minHeight: "24px", _hover: { textDecoration: "underline" } },
+  ".grid-row button, .grid-head button": {
+    minHeight: { base: "44px", md: "24px" },
+    _hover: { textDecoration: "underline" },
+  },
   ".grid-row .word": { fontWeight: 700 },
   ".grid-group": {
     position: "absolute",

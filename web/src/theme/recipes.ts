@@ -9,7 +9,8 @@ const field = {
   borderRadius: "field",
   px: "9px",
   py: "5px",
-  minH: "30px",
+  minH: { base: "44px", md: "30px" },
+  fontSize: { base: "1rem", md: "text" }, // smaller ones have a phone zoom the page
   _placeholder: { color: "muted", opacity: 1 },
   _focusVisible: { outlineOffset: "0px" },
   _invalid: { borderColor: "madder.fill" },
@@ -21,14 +22,17 @@ export const inputRecipe = defineRecipe({
   base: field,
   variants: {
     size: {
-      xs: { minH: "24px", py: "1px", px: "3px", fontSize: "small" },
+      xs: { minH: { base: "44px", md: "24px" }, py: "1px", px: "3px", fontSize: { base: "1rem", md: "small" } },
       md: {},
     },
   },
   defaultVariants: { size: "md" },
 });
 
-const textareaRecipe = defineRecipe({ className: "vp-textarea", base: { ...field, fontSize: "small" } });
+const textareaRecipe = defineRecipe({
+  className: "vp-textarea",
+  base: { ...field, fontSize: { base: "1rem", md: "small" } },
+});
 
 /** Buttons: solid leads on, outline is the usual one, plain mends or goes like a link, ghost is quiet on the ink bar. */
 const buttonRecipe = defineRecipe({
@@ -50,8 +54,8 @@ const buttonRecipe = defineRecipe({
   },
   variants: {
     size: {
-      xs: { px: "8px", py: "2px", minH: "26px", fontSize: "small" },
-      sm: { px: "12px", py: "5px", minH: "30px" },
+      xs: { px: "8px", py: "2px", minH: { base: "44px", md: "26px" }, fontSize: "small" },
+      sm: { px: "12px", py: "5px", minH: { base: "44px", md: "30px" } },
     },
     variant: {
       solid: { bg: "colorPalette.fill", color: "onFill", _hover: { filter: "brightness(1.1)" } },
@@ -74,7 +78,7 @@ const buttonRecipe = defineRecipe({
       },
       plain: {
         p: 0,
-        minH: "24px",
+        minH: { base: "44px", md: "24px" },
         color: "colorPalette",
         fontWeight: 600,
         whiteSpace: "normal",
@@ -84,8 +88,8 @@ const buttonRecipe = defineRecipe({
       },
       ghost: {
         p: 0,
-        minH: "24px",
-        minW: "24px",
+        minH: { base: "44px", md: "24px" },
+        minW: { base: "44px", md: "24px" },
         color: "inherit",
         _hover: { textDecoration: "underline" },
       },

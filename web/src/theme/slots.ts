@@ -34,7 +34,7 @@ const floating = {
 const choice = {
   px: "12px",
   py: "5px",
-  minH: "28px",
+  minH: { base: "44px", md: "28px" },
   cursor: "pointer",
   _highlighted: { bg: "brass.soft" },
   _disabled: { opacity: 0.55 },
@@ -128,10 +128,18 @@ export const slotRecipes = {
     },
     variants: {
       size: {
-        xs: { field: { minH: "24px", py: "1px", ps: "5px", pe: "20px", fontSize: "small" } },
+        xs: {
+          field: {
+            minH: { base: "44px", md: "24px" },
+            py: "1px",
+            ps: "5px",
+            pe: "20px",
+            fontSize: { base: "1rem", md: "small" },
+          },
+        },
         md: {},
       },
-      variant: { outline: {}, subtle: { field: { borderRadius: "pill", fontSize: "label", ps: "9px" } } },
+      variant: { outline: {}, subtle: { field: { borderRadius: "pill", fontSize: { base: "1rem", md: "label" }, ps: "9px" } } },
     },
     defaultVariants: { size: "md", variant: "outline" },
   }),
@@ -151,7 +159,14 @@ export const slotRecipes = {
     className: "vp-check",
     slots: checkboxAnatomy.keys(),
     base: {
-      root: { display: "inline-flex", alignItems: "center", gap: "7px", minH: "24px", minW: "24px", cursor: "pointer" },
+      root: {
+        display: "inline-flex",
+        alignItems: "center",
+        gap: "7px",
+        minH: { base: "44px", md: "24px" },
+        minW: "24px",
+        cursor: "pointer",
+      },
       control: {
         display: "grid",
         placeItems: "center",
@@ -178,7 +193,7 @@ export const slotRecipes = {
       root: { display: "flex", flexWrap: "wrap" },
       item: {
         cursor: "pointer",
-        minH: "24px",
+        minH: { base: "44px", md: "24px" },
         display: "inline-flex",
         alignItems: "center",
         justifyContent: "center",

@@ -1,7 +1,8 @@
-import { Flex } from "@chakra-ui/react";
+import { Button, Flex } from "@chakra-ui/react";
 import type { RowSelectionState } from "@tanstack/react-table";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { type KeyboardEvent, type ReactNode, useEffect, useRef } from "react";
+import { Remark } from "..";
 import { useKeys } from "../keys";
 import { useWidth } from "../width";
 import { GroupHead, HeadCell, shownOf, widthOf } from "./heads";
@@ -27,7 +28,7 @@ type GridProps<R> = {
   empty: ReactNode;
 };
 
-const rowHeight = 29;
+const rowHeight = window.matchMedia("(min-width: 860px)").matches ? 29 : 44; // for a finger
 /** The rows that a grid shows at once which does not fill its view. */
 const mostRows = 16;
 
@@ -97,6 +98,10 @@ export function Grid<R>({
     e.stopPropagation();
   };
   useKeys(anywhere ? { ArrowDown: () => go(1), ArrowUp: () => go(-1) } : {});
+  const hidden =
+    picked !== undefined &&
+    table.getCoreRowModel().rowsById[picked] !== undefined &&
+    !table.getRowModel().rows.some((r) => r.id === picked);
   const all = rows.length > 0 && rows.every((r) => kept.selection[r.id]);
   return (
     <Flex
@@ -104,8 +109,17 @@ export function Grid<R>({
       flexDirection="column"
       flex={fills ? 1 : "none"}
       minH={fills ? "200px" : undefined}
+      maxH={fills ? { base: "70dvh", md: "none" } : undefined} // where the page scrolls, rows are made for a window of their own
       style={fills ? undefined : { height: (Math.min(Math.max(items.length, 1), mostRows) + 1.2) * rowHeight }}
     >
+      {hidden && (
+        <Remark status="info" mb="6px" flex="none" data-hidden>
+          What is picked is not among the rows that are shown.{" "}
+          <Button variant="plain" onClick={() => keep({ filters: [] })}>
+            Show everything
+          </Button>
+        </Remark>
+      )}
       <div
         ref={scroller}
         role="grid"
