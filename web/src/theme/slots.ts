@@ -139,7 +139,10 @@ export const slotRecipes = {
         },
         md: {},
       },
-      variant: { outline: {}, subtle: { field: { borderRadius: "pill", fontSize: { base: "1rem", md: "label" }, ps: "9px" } } },
+      variant: {
+        outline: {},
+        subtle: { field: { borderRadius: "pill", fontSize: { base: "1rem", md: "label" }, ps: "9px" } },
+      },
     },
     defaultVariants: { size: "md", variant: "outline" },
   }),
