@@ -90,7 +90,7 @@ func TestEmptySite(t *testing.T) {
 	p, ctx := serve(t), open(t)
 	do(t, ctx, chromedp.Navigate(p.URL), Sees("No site yet"), take(t, `{"format":"vestpin-site/1","name":"Bare"}`))
 	for view, says := range map[string]string{"survey": "Nothing found yet", "addresses": "No network yet", "ports": "No router yet", "place": "Nothing to put in place yet"} {
-		do(t, ctx, chromedp.Navigate(p.URL+"/s/bare/"+view), Sees(says), Sees("None: nothing here stops work"))
+		do(t, ctx, chromedp.Navigate(p.URL+"/s/bare/"+view), Sees(says), Sees("None: nothing that is planned stops work"))
 	}
 	do(t, ctx, chromedp.Navigate(p.URL), Press("New site"), Press("Type"), Fill("Name", "Fresh"), Fill("Subnet", "10.48.16.0/24"), Press("Make the site"), Sees("Nothing found yet"))
 	for view, says := range map[string]string{"addresses": "None of these", "ports": "No services yet", "place": "Nothing to put in place yet"} {

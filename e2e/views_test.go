@@ -118,7 +118,7 @@ func TestDialogsHaveNoFault(t *testing.T) {
 		"taken":         {chromedp.Navigate(p.URL + "/s/pottery/addresses?pick=interface:till.0"), Fill("The last number", "44"), Keys(kb.Enter), Sees("is not free")},
 		"in the way":    {chromedp.Navigate(p.URL + "/s/pottery/ports?pick=service:yard.web"), Fill("Move it to outside port", "554"), Press("Open at 554"), Sees("is not free")},
 		"columns":       {chromedp.Navigate(p.URL + "/s/pottery/survey"), rows(19), Press("Choose the columns"), Wait(`document.querySelector("[role=menuitemcheckbox]")`)},
-		"refused":       {chromedp.Navigate(p.URL + "/s/pottery/survey?pick=device:till"), card("Till"), Fill("MAC address", "00:00"), Keys(kb.Enter), Sees("want a MAC address")},
+		"refused":       {chromedp.Navigate(p.URL + "/s/pottery/survey?pick=device:till"), card("Till"), Fill("MAC address", "00:00"), Keys(kb.Enter), Sees("it has to be a MAC address")},
 		"groups":        {chromedp.Navigate(p.URL + "/s/works/survey"), click("[data-group=open-but-loose] button"), Wait(`document.querySelector("[data-group=open-but-loose] [data-snag]")`)},
 		"ghost threads": {chromedp.Navigate(p.URL + "/s/pottery/ports"), Press("Suggest ports"), Wait(`document.querySelector("[data-ghost]")`)},
 		"equip":         {chromedp.Navigate(p.URL + "/s/pottery/ports?pick=device:pc"), Press("Equip"), Sees("work on its desktop"), TabTo("work on its desktop"), Keys(" "), Sees("never open to the whole internet")},

@@ -3,17 +3,17 @@ import { Reach } from "../access/reach";
 import { Dialog } from "../parts/dialog";
 
 const keys: [string[], string][] = [
-  [["1", "2", "3", "4", "5"], "Survey, Addresses, Ports, Put in place, Checks"],
+  [["1", "2", "3", "4", "5"], "Survey, Addresses, Ports, Put in place, Checks; on Addresses with nothing picked"],
   [["/"], "Find a device, address, MAC address or port"],
   [["N"], "Go to the next snag"],
   [["F"], "Take the first mend of what is picked"],
   [["S"], "Suggest pins or ports"],
   [["E"], "On Ports: say what a device is wanted for"],
-  [["Enter"], "Take what is suggested for what is picked, or all of it; pick the mark in focus"],
+  [["Enter"], "Take what is suggested for what is picked; pick the mark in focus"],
   [["Tab"], "From one picture or table to the next"],
   [["↑", "↓"], "Inside a picture or a table: the one above or below"],
   [["←", "→"], "Move the picked pin to the next free address"],
-  [["0", "…", "9"], "On a mark or row in focus: type the last number of its address"],
+  [["0", "…", "9"], "On Addresses, with a device picked: type the last number of its address"],
   [["I"], "To the inspector, and back"],
   [["X"], "Choose the picked device, to change several at once"],
   [["W"], "Sweep the network, or stop the sweep"],
