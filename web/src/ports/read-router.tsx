@@ -6,7 +6,7 @@ import { Shelf, useKept } from "../parts/kept";
 import { pasted } from "../survey/evidence-box";
 import { PreviewPanel } from "../survey/preview";
 
-const texts = new Shelf<string>();
+const texts = new Shelf<string>("router pages");
 
 /** ReadRouter takes what a router's forwarding page says, to be held against the plan. */
 export function ReadRouter({ onClose }: { onClose: () => void }) {

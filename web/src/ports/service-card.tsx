@@ -78,7 +78,7 @@ export function SwitchOn({ forward }: { forward: Forward }) {
   );
 }
 
-const typed = new Shelf<string>();
+const typed = new Shelf<string>("outside ports");
 
 /** OpenAt opens a service at the outside port that is typed. */
 function OpenAt({ wish, now, pullTo }: { wish: Wish; now: string | undefined; pullTo: PullTo }) {

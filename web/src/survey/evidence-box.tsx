@@ -12,7 +12,7 @@ export const pasted = (text: string) => new File([text], "pasted text", { type: 
 
 type BoxProps = { onTake: (files: File[]) => void; plan: SurveyPlan; onPlan: (p: SurveyPlan) => void };
 
-const texts = new Shelf<string | null>();
+const texts = new Shelf<string | null>("evidence text");
 
 /** The largest number of files that are taken at once; each is read in turn. */
 const mostFiles = 200;

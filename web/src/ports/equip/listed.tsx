@@ -19,7 +19,7 @@ const hows = [
 ] as const;
 type How = (typeof hows)[number][0];
 
-const pasted = new Shelf<string>();
+const pasted = new Shelf<string>("lists of ports");
 
 /** Listed enters on what a device answers: what the survey found, and what a manual or its own page says. */
 export function Listed({ device, onClose }: { device: Device; onClose: () => void }) {
