@@ -97,24 +97,26 @@ func (s *Store) Edit(ctx context.Context, id string, c Change) (Stored, Made, er
 	}
 	defer leave()
 	for range tries {
-		now, err := s.Get(ctx, id)
+		st, made, err := s.worked(ctx, id, c)
 		if err != nil {
-			return now, Made{}, err
+			return st.before, Made{}, err
 		}
-		mine := c
-		var made Made
-		mine.Edits, made.Named = edit.Named(now.Site, c.Edits)
-		var next pending
-		next, made.Over, err = s.over(ctx, now, mine)
-		if err != nil {
-			return now, Made{}, err
-		}
-		err = s.save(ctx, step{now, next})
+		err = s.save(ctx, st)
 		if !errors.Is(err, errOvertaken) {
-			return next.Stored, made, err
+			return st.after.Stored, made, err
 		}
 	}
 	return Stored{}, Made{}, &StaleError{Version: c.Version}
+}
+
+// worked is a change as it would be made on top of a site as it is now.
+func (s *Store) worked(ctx context.Context, id string, c Change) (st step, made Made, err error) {
+	if st.before, err = s.Get(ctx, id); err != nil {
+		return st, made, err
+	}
+	c.Edits, made.Named = edit.Named(st.before.Site, c.Edits)
+	st.after, made.Over, err = s.over(ctx, st.before, c)
+	return st, made, err
 }
 
 // pending is a change that is worked out and not yet written.
@@ -255,19 +257,12 @@ func (s *Store) EditBoth(ctx context.Context, ids [2]string, c [2]Change) (sites
 	for range tries {
 		var steps [2]step
 		for i, id := range ids {
-			now, err := s.Get(ctx, id)
+			of, done, err := s.worked(ctx, id, c[i])
 			if err != nil {
 				return sites, made, err
 			}
-			mine := c[i]
-			var named []site.Ref
-			mine.Edits, named = edit.Named(now.Site, mine.Edits)
-			next, over, err := s.over(ctx, now, mine)
-			if err != nil {
-				return sites, made, err
-			}
-			if steps[i] = (step{now, next}); i == 0 {
-				made = Made{over, named}
+			if steps[i] = of; i == 0 {
+				made = done
 			}
 		}
 		for i := range steps {
