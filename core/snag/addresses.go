@@ -171,7 +171,7 @@ func openButLoose(v View) []Snag {
 		found = append(found, Snag{
 			Code:  "open-but-loose",
 			About: []site.Ref{w.Device.Ref(), w.Service.Ref(), w.Interface.Ref()},
-			Says:  fmt.Sprintf("%s is opened outside, but its address can change.", w.Label()),
+			Says:  fmt.Sprintf("%s is to be open outside, but its address can change.", w.Label()),
 			Mends: repin(v, site.Placed{Device: w.Device, Interface: w.Interface}),
 		})
 	}

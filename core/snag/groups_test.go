@@ -81,7 +81,7 @@ func TestPinAll(t *testing.T) {
 			loose = g
 		}
 	}
-	if loose.Says != "5 services are open, but their devices are loose" || loose.Does != "Pin all 5" || len(loose.Snags) != 5 {
+	if loose.Says != "5 services are to be open outside, but their devices are loose" || loose.Does != "Pin all 5" || len(loose.Snags) != 5 {
 		t.Errorf("%+v", loose)
 	}
 	all := MendAll(v, "open-but-loose")
