@@ -305,6 +305,10 @@ func byBlankLines(items []item) (cards [][]item) {
 	if len(cards) < 2 || !one(cards) {
 		return nil
 	}
+	first, second := cards[0], cards[1]
+	if len(first) == len(second)+1 && first[0].label == "" && !first[0].mac && !first[0].addr && !slices.ContainsFunc(cards[1:], func(c []item) bool { return len(c) != len(second) }) {
+		cards[0] = first[1:] // a title above them all
+	}
 	return cards
 }
 

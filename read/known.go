@@ -154,10 +154,13 @@ func appendTrait(list []site.Trait, name, value string) []site.Trait {
 	return append(list, site.Trait{Name: name, Value: value})
 }
 
-// unescape undoes what our own tables and Kea's do to names: an apostrophe
-// before what a spreadsheet would take for a formula, a comma as "&#x2c".
+// escapes are signs in names as Kea, programs and Markdown write them.
+var escapes = strings.NewReplacer("&#x2c", ",", `\'`, "'", `\"`, `"`, `\|`, "|")
+
+// unescape undoes what our own tables and others do to names: an apostrophe before what a
+// spreadsheet would take for a formula, signs that mean something else there.
 func unescape(name string) string {
-	return strings.ReplaceAll(cell.Unguard(name), "&#x2c", ",")
+	return escapes.Replace(cell.Unguard(name))
 }
 
 // split cuts a row of a file with separators; a cell in quotes may hold them.

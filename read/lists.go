@@ -182,7 +182,7 @@ func (r *reader) layout(last bool) {
 		c := cuttingOf(lines[i])
 		end := i + 1
 		if c != uncut {
-			for end < len(lines) && lines[end].number-lines[end-1].number <= 2 && !r.takenBetween(lines[end-1].number, lines[end].number) && goesOn(lines[end], c) {
+			for end < len(lines) && lines[end].number-lines[end-1].number <= 2 && !r.takenBetween(lines[end-1].number, lines[end].number) && (goesOn(lines[end], c) || fillsColumn(lines[i:end], &lines[end], c)) {
 				end++
 			}
 		}
@@ -270,7 +270,25 @@ func goesOn(l line, c cutting) bool {
 	if cuttingOf(l) == c {
 		return true
 	}
+	if c == byBlanks && len(l.addrs) == 1 && len(l.macs) == 1 && strings.Contains(strings.TrimSpace(l.text), "  ") && wholeCells(l, apartFromAddress(cellsOf(l.text, c))) {
+		return true // a name that is too long for its column
+	}
 	return len(l.macs) == 1 && (c == byTab && strings.HasPrefix(l.text, "\t") || c == byBlanks && strings.HasPrefix(l.text, "      "))
+}
+
+// fillsColumn passes a line of two columns of which the first is full, so that but one blank parts it
+// from the second, which begins where it does on the lines above; it is cut there.
+func fillsColumn(above []line, l *line, c cutting) bool {
+	if c != byBlanks || len(above) < 2 || len(above) > 100 || len(cellsOf(above[0].text, c)) != 2 || len(l.macs) > 0 {
+		return false
+	}
+	starts := startsOf(above, 1)
+	if len(starts) != 2 || starts[1] < 2 || len(l.text) <= starts[1] || !grid.ASCII(l.text) || l.text[starts[1]-1] != ' ' || l.text[starts[1]-2] == ' ' || l.text[starts[1]] == ' ' {
+		return false
+	}
+	l.cells = []string{strings.TrimSpace(l.text[:starts[1]]), strings.TrimSpace(l.text[starts[1]:])}
+	l.cut, l.cutting = byBlanks, true
+	return true
 }
 
 // isList passes lines that are a table: several rows, or one below its headings. A single
@@ -346,7 +364,11 @@ func (r *reader) tables(title string, lines []line, c cutting, ends bool) {
 			if head != nil {
 				r.headings = headings{c, head, rows[len(rows)-1].Line}
 			}
+			before := len(r.out.Sightings)
 			r.table(title, head, rows, c, more)
+			if len(rows) == 1 && head == nil {
+				r.titledBy(title, before)
+			}
 			title = ""
 		}
 		rows = nil
@@ -492,15 +514,38 @@ func cellsIn(lines []line, c cutting) [][]string {
 	if c != byBlanks {
 		return out
 	}
+	var straight []line // those of which no cell runs into the next
+	for i, l := range lines {
+		if len(out[i]) < most && len(l.addrs) == 1 {
+			if apart := apartFromAddress(out[i]); len(apart) == most {
+				out[i] = apart
+				continue
+			}
+		}
+		straight = append(straight, l)
+	}
 	for _, wide := range []int{2, 1} {
-		if starts := startsOf(lines, wide); len(starts) >= most {
+		if starts := startsOf(straight, wide); len(starts) >= most {
 			for i, l := range lines {
-				out[i] = atStarts(l.text, starts, wide)
+				if len(straight) > 0 && l.number == straight[0].number {
+					out[i], straight = atStarts(l.text, starts, wide), straight[1:]
+				}
 			}
 			break
 		}
 	}
 	return out
+}
+
+// apartFromAddress parts a cell that ends in an address from the words before it.
+func apartFromAddress(cells []string) []string {
+	for c, cell := range cells {
+		at := strings.LastIndexByte(cell, ' ')
+		if at > 0 && isAddr(cell[at+1:]) && !strings.ContainsAny(cell, ":=") {
+			return slices.Concat(cells[:c], []string{cell[:at], cell[at+1:]}, cells[c+1:])
+		}
+	}
+	return cells
 }
 
 // wideness gives how many places a letter takes.
@@ -739,8 +784,13 @@ func (r *reader) form(title string, rows []rawRow) {
 	}
 	before := len(r.out.Sightings)
 	r.cardTable(title, cards)
-	if title != "" && len(r.out.Sightings) == before+1 && r.out.Sightings[before].Host == "" && !grid.Known(title) {
-		r.below = append(r.below, titledDevice{title, before})
+	r.titledBy(title, before)
+}
+
+// titledBy notes what stands above a single device without a name.
+func (r *reader) titledBy(title string, at int) {
+	if title != "" && len(r.out.Sightings) == at+1 && r.out.Sightings[at].Host == "" && !grid.Known(title) {
+		r.below = append(r.below, titledDevice{title, at})
 	}
 }
 
@@ -916,6 +966,9 @@ func (r *reader) rows(reading grid.Reading, rows []rawRow, at int) (left []rawRo
 		}
 		last = d.Traits
 		r.add(sightingOf(d))
+		if !d.Address.IsValid() && slices.ContainsFunc(row.Cells, openAddress.MatchString) {
+			r.unread(row.line) // where it is stands there in parts
+		}
 	}
 	if at >= 0 {
 		r.out.Lists[at].Rows += used
@@ -923,6 +976,9 @@ func (r *reader) rows(reading grid.Reading, rows []rawRow, at int) (left []rawRo
 	}
 	return left
 }
+
+// openAddress is an address without its last number.
+var openAddress = regexp.MustCompile(`^\d{1,3}(?:\.\d{1,3}){2}\.$`)
 
 // leave tells of a row that came to nothing, if it says anything.
 func (r *reader) leave(row rawRow) {

@@ -4,6 +4,7 @@ import (
 	"net/netip"
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 
 	"vestpin/core/ipv4"
@@ -47,7 +48,7 @@ func (r *reader) networkOf(list []namedValue) map[int]bool {
 	var address, gateway, first, last netip.Addr
 	var own netip.Prefix
 	var dns []netip.Addr
-	bits := 0
+	bits, many, manyAt := 0, 0, 0
 	take := func(t namedValue, to *netip.Addr, a netip.Addr) {
 		if !to.IsValid() {
 			*to = a
@@ -60,6 +61,9 @@ func (r *reader) networkOf(list []namedValue) map[int]bool {
 		if n, err := ipv4.ParseMask(strings.Trim(t.value, `"' `)); err == nil && has(grid.Mask) && bits == 0 {
 			bits, used[t.line] = n, true
 			continue
+		}
+		if n, err := strconv.Atoi(strings.TrimSpace(t.value)); err == nil && n > 0 && n < 1<<16 && manyShape.MatchString(t.label) {
+			many, manyAt = n, t.line
 		}
 		all := addressesIn(t.value)
 		if len(all) == 0 {
@@ -83,9 +87,12 @@ func (r *reader) networkOf(list []namedValue) map[int]bool {
 			take(t, &last, a)
 		case has(grid.Gateway), routerShape.MatchString(t.label):
 			take(t, &gateway, a)
-		case has(grid.Address):
+		case has(grid.Address), has(grid.Target):
 			take(t, &address, a)
 		}
+	}
+	if first.IsValid() && !last.IsValid() && many > 0 {
+		last, used[manyAt] = ipv4.Addr(ipv4.Number(first)+uint32(many-1)), true
 	}
 	ranged := first.IsValid() && last.IsValid() && !last.Less(first)
 	if ranged {
@@ -100,6 +107,9 @@ func (r *reader) networkOf(list []namedValue) map[int]bool {
 	}
 	if !own.IsValid() && address.IsValid() && bits > 0 {
 		own = netip.PrefixFrom(address, bits)
+	}
+	if !gateway.IsValid() && ranged && many > 0 && own.IsValid() && own.Contains(first) && own.Addr() == address {
+		gateway = address // what gives out the addresses of its own network
 	}
 	if gateway.IsValid() {
 		r.addGateways(gateway)
@@ -116,8 +126,11 @@ func (r *reader) networkOf(list []namedValue) map[int]bool {
 	return used
 }
 
+// manyShape is a label for how many addresses DHCP gives out.
+var manyShape = regexp.MustCompile(`(?i)\b(?:(?:number|no\.|max\w*|amount) (?:of )?(?:\w+ )?(?:addresses|users|clients|leases|hosts)|(?:pool|range) (?:size|count|length)|(?:address(?:es)?|ip) count|limit|anzahl|nombre d.adresses|numero de direcciones|numero di indirizzi|aantal adressen|antal adresser|liczba adresow|pocet adres)\b`)
+
 // routerShape is a label that speaks of the router.
-var routerShape = regexp.MustCompile(`(?i)(?:^|\P{L})(?:router|gateway|brama|brána|passerelle|маршрутизатор)(?:\pL{0,3}(?:$|\P{L})|adres\pL*)`)
+var routerShape = regexp.MustCompile(`(?i)(?:^|\P{L})(?:router|routeur|roteador|enrutador|reititin|gateway|brama|brána|passerelle|маршрутизатор)(?:\pL{0,3}(?:$|\P{L})|adres\pL*)`)
 
 // dhcpShape is a label that speaks of what DHCP gives out.
 var dhcpShape = regexp.MustCompile(`(?i)\b(?:dhcp|pool|range|bereich|plage|rango|intervallo|bereik|faixa|zakres|rozsah|intervall)\b`)

@@ -49,6 +49,7 @@ func (r *reader) page(text string) {
 		r.lines(text)
 		return
 	}
+	apartInline(doc)
 	p := pager{reader: r, macs: map[*html.Node]int{}, addrs: map[*html.Node]int{}, kinds: r.kinds(), at: 1}
 	p.count(doc, 0)
 	if p.counted = true; p.values.once < len(p.values.count) { // some stand there more than once
@@ -81,7 +82,7 @@ const deepest = 400
 
 func hidden(n *html.Node) bool {
 	switch n.DataAtom {
-	case atom.Script, atom.Style, atom.Head, atom.Select, atom.Template, atom.Noscript, atom.Svg:
+	case atom.Script, atom.Style, atom.Head, atom.Select, atom.Template, atom.Noscript, atom.Svg, atom.Meter, atom.Progress:
 		return true
 	}
 	return false
@@ -272,11 +273,52 @@ func (p *pager) walk(n *html.Node) {
 	if block && n.DataAtom != atom.Dt {
 		p.endLine()
 		switch n.DataAtom {
-		case atom.Li, atom.Article, atom.Ul, atom.Dl, atom.Section:
+		case atom.Li, atom.Article, atom.Ul, atom.Dl, atom.Section, atom.Hr:
 			p.blank = true // a card ends
 		}
 	}
 }
+
+// apartInline puts a blank where an element within a line begins with a whole address, or follows an
+// element that ends in one, without a blank between them: the page sets them apart by its styles.
+func apartInline(doc *html.Node) {
+	inline := func(n *html.Node) bool {
+		return n != nil && n.Type == html.ElementNode && !isBlock(n) && !hidden(n) && n.DataAtom != atom.Input && n.DataAtom != atom.Select
+	}
+	var places []*html.Node
+	for n := range doc.Descendants() {
+		if !inline(n) || n.PrevSibling == nil {
+			continue
+		}
+		text := innerText(n, 60)
+		first, _, _ := strings.Cut(text, " ")
+		before := ""
+		if b := n.PrevSibling; b.Type == html.TextNode {
+			before = b.Data
+		} else if inline(b) {
+			before = innerText(b, 60)
+			last := before[strings.LastIndexAny(before, " \n\t")+1:]
+			if r, _ := utf8.DecodeRuneInString(text); wholeAddress(last) && (unicode.IsLetter(r) || unicode.IsDigit(r)) {
+				places = append(places, n)
+				continue
+			}
+		}
+		if r, _ := utf8.DecodeLastRuneInString(before); wholeAddress(first) && (unicode.IsLetter(r) || unicode.IsDigit(r) || r == '%') {
+			places = append(places, n)
+		}
+	}
+	for _, n := range places {
+		n.Parent.InsertBefore(&html.Node{Type: html.TextNode, Data: " "}, n)
+	}
+}
+
+// wholeAddress passes a word that is an address or a MAC address of its own.
+func wholeAddress(w string) bool {
+	return len(w) > 6 && (grid.LooksMAC(w) || fullAddress.MatchString(w))
+}
+
+// fullAddress is an address with nothing beside it.
+var fullAddress = regexp.MustCompile(`^\d{1,3}(?:\.\d{1,3}){3}$`)
 
 // labelRows reads an element whose parts each hold a label and a value beside it, and nothing else, as
 // lines; false where it is none, or most of the labels are not known.
@@ -815,11 +857,11 @@ func (p *pager) records(n *html.Node) bool {
 	}
 	if len(parts) < 2 || p.macs[n] == 0 && slices.ContainsFunc(parts, func(c *html.Node) bool {
 		return c.Data != parts[0].Data || slices.Contains([]atom.Atom{atom.P, atom.Tr, atom.Dd, atom.Dt, atom.Span}, c.DataAtom)
-	}) {
+	}) || p.bareParts(children, parts) {
 		return false
 	}
 	p.endLine()
-	if p.macs[n] == 0 && p.forwardParts(parts) {
+	if p.macs[n] == 0 && (p.forwardParts(parts, p.leaves) || p.forwardParts(parts, p.sentences)) {
 		return true
 	}
 	var cards [][]item
@@ -882,6 +924,24 @@ func (p *pager) records(n *html.Node) bool {
 	named(cards, head)
 	p.cardTable(title, cards)
 	return true
+}
+
+// bareParts passes parts that hold a MAC address and nothing else, with at least as many others beside
+// them: what belongs together stands in a row of elements, and is cut as lines of text are.
+func (p *pager) bareParts(children, parts []*html.Node) bool {
+	others := 0
+	for _, c := range children {
+		if c.Type == html.ElementNode && !slices.Contains(parts, c) && strings.TrimSpace(innerText(c, 20)) != "" {
+			others++
+		}
+	}
+	return others >= len(parts) && !slices.ContainsFunc(parts, func(c *html.Node) bool {
+		text := strings.TrimSpace(innerText(c, longest))
+		if _, value := labelOf(text); value != "" {
+			text = value
+		}
+		return len(strings.Fields(text)) > 1
+	})
 }
 
 // titledCards gives each card what stands alone before it, where each has something else there; other
@@ -948,14 +1008,15 @@ func (p *pager) partsBelow(n *html.Node, of map[*html.Node]int) (out []*html.Nod
 	return flat
 }
 
-// forwardParts reads parts of a page that each tell of one forward; false where they are none.
-func (p *pager) forwardParts(parts []*html.Node) bool {
+// forwardParts reads parts of a page that each tell of one forward, in the pieces that are given of each;
+// false where they are none.
+func (p *pager) forwardParts(parts []*html.Node, leavesOf func(*html.Node) []leaf) bool {
 	var blocks [][]line
 	for _, c := range parts {
 		p.mark(c)
 		var block []line
 		sent := 0
-		leaves := p.leaves(c)
+		leaves := leavesOf(c)
 		if said, whole := saysOf(c); whole && said != "" {
 			leaves = append(leaves, leaf{text: said, at: p.at})
 		}
@@ -979,6 +1040,22 @@ func (p *pager) forwardParts(parts []*html.Node) bool {
 		}
 	}
 	return true
+}
+
+// sentences gives the lines of an element of which some pieces are set apart; nothing where it is one
+// line, which is read among others of its kind.
+func (p *pager) sentences(n *html.Node) (out []leaf) {
+	for _, l := range p.leaves(n) {
+		if last := len(out) - 1; last >= 0 && strings.HasSuffix(l.path, "+") && out[last].label == l.label {
+			out[last].text += " " + l.text
+		} else {
+			out = append(out, l)
+		}
+	}
+	if len(out) < 2 {
+		return nil
+	}
+	return out
 }
 
 // notTheirsOf does what notTheirs does for the particulars of all cards.

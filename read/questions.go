@@ -31,6 +31,14 @@ func (r *reader) ask(t grid.Table, reading grid.Reading, shape string) {
 	cells := reading.Cells(t.Rows[0])
 	for _, q := range reading.Questions {
 		var answers []ListReading
+		if len(q.Roles) > 0 && q.Roles[0][0] == grid.PortCount {
+			c := q.Columns[0]
+			add("Does “"+column(c)+"” say how many ports there are?", []ListReading{
+				{"so many ports", fmt.Sprintf("The first line is of %s ports in a row.", cut(cells[c])), with(q.Columns, q.Roles[0])},
+				{"something else", "Each line is of the ports that it names.", with(q.Columns, q.Roles[1])},
+			})
+			continue
+		}
 		for _, roles := range q.Roles {
 			out, in := q.Columns[slices.Index(roles, grid.Outside)], q.Columns[slices.Index(roles, grid.Inside)]
 			answers = append(answers, ListReading{column(out) + " is outside", fmt.Sprintf("%s outside goes to %s on the device.", cells[out], cells[in]), with(q.Columns, roles)})

@@ -108,6 +108,9 @@ var (
 	insideBraces  = regexp.MustCompile(`^\s*([A-Za-z][\w.-]*)[\s=:]+(.*?)\s*[;,]?\s*$`)
 )
 
+// iscWords are statements that ISC dhcpd and its client alone write so.
+var iscWords = regexp.MustCompile(`^(hardware\s+ethernet\s|fixed-address\s|subnet\s+[\d.]+\s+netmask\s|lease(\s+[\d.]+)?\s*\{|option\s+[a-z-]+\s.*;$|default-lease-time\s|max-lease-time\s|binding\s+state\s)`)
+
 // bracesApart puts what stands on one line with its braces on lines of its own.
 func bracesApart(lines []numbered) (out []numbered) {
 	for _, l := range lines {
@@ -152,7 +155,7 @@ func byBraces(lines []numbered) (entries []entry, ok bool) {
 			continue
 		}
 		all++
-		if strings.Contains(text, `":`) || ended && statementShape.MatchString(text) {
+		if strings.Contains(text, `":`) || ended && iscWords.MatchString(text) {
 			return nil, false // JSON, or of a program that has a reader of its own
 		}
 		if m := openShape.FindStringSubmatch(l.text); m != nil {
@@ -172,8 +175,15 @@ func byBraces(lines []numbered) (entries []entry, ok bool) {
 		}
 		if m := insideBraces.FindStringSubmatch(l.text); m != nil && len(open) > 0 && !strings.ContainsAny(text, "{}") {
 			e := &entries[open[len(open)-1]]
+			if at := strings.IndexByte(m[2], ' '); at > 0 && isAddr(m[2][:at]) && portsShape.FindString(m[2][at+1:]) == m[2][at+1:] {
+				m[2] = m[2][:at] + ":" + m[2][at+1:] // an address and the ports there
+			}
 			e.settings = append(e.settings, setting{m[1], bareValue(m[2])})
-			some, fits = some || grid.Typed(bareValue(m[2])), fits+1
+			some, fits = some || grid.Typed(bareValue(m[2])) || isAddr(m[2]), fits+1
+		} else if w := strings.TrimRight(text, ";,"); len(open) > 0 && w != text && grid.Switch(w) != 0 {
+			e := &entries[open[len(open)-1]]
+			e.settings = append(e.settings, setting{w, "yes"}) // it is said by being there
+			fits++
 		}
 	}
 	entries = slices.DeleteFunc(entries, func(e entry) bool {
@@ -232,6 +242,9 @@ func titled(entries []entry) {
 	for _, e := range entries {
 		w, _, _ := strings.Cut(e.sort, " ")
 		first[w]++
+		if w = dottedTitle(e.sort); w != "" {
+			first[w]++
+		}
 		whole[e.sort]++
 	}
 	for i := range entries {
@@ -240,6 +253,10 @@ func titled(entries []entry) {
 		stem := strings.TrimRight(e.sort, "0123456789-_.: ")
 		switch {
 		case whole[e.sort] > 1:
+		case !more && dottedTitle(e.sort) != "" && first[dottedTitle(e.sort)] > 1:
+			w = dottedTitle(e.sort)
+			e.settings = append([]setting{{"section", bareValue(e.sort[len(w)+1:])}}, e.settings...)
+			e.sort = w
 		case more && first[w] > 1:
 			e.sort, e.settings = w, append([]setting{{"section", bareValue(name)}}, e.settings...)
 		case stem != e.sort && stem != "":
@@ -249,6 +266,15 @@ func titled(entries []entry) {
 			e.sort, e.settings = "", append([]setting{{"section", bareValue(e.sort)}}, e.settings...)
 		}
 	}
+}
+
+// dottedTitle gives the table of a title as TOML has it, "hosts" of "hosts.till"; nothing where it is none.
+func dottedTitle(title string) string {
+	table, name, ok := strings.Cut(title, ".")
+	if !ok || table == "" || name == "" || strings.ContainsAny(title, " /:") || strings.Trim(table, "0123456789") == "" {
+		return ""
+	}
+	return table
 }
 
 // firm counts the devices with a MAC address and the forwards of a result.

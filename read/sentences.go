@@ -48,8 +48,15 @@ func labelOf(text string) (label, value string) {
 			return m[1], m[2]
 		}
 	}
-	if !strings.ContainsAny(text, ":=\t\uff1a") {
-		return "", strings.TrimSpace(text)
+	if !strings.ContainsAny(text, ":=\t\uff1a") || strings.Count(text, ":") == 5 && strings.Count(text, " ") == 1 {
+		if w := strings.Fields(text); len(w) == 2 && grid.Typed(w[1]) && (grid.LooksMAC(w[1]) || isAddr(w[1])) {
+			if roles, exact := grid.Heading(w[0]); exact && (slices.Contains(roles, grid.MAC) || slices.Contains(roles, grid.Address)) {
+				return w[0], w[1]
+			}
+		}
+		if !strings.ContainsAny(text, ":=\t\uff1a") {
+			return "", strings.TrimSpace(text)
+		}
 	}
 	if bare := strings.TrimRight(text, " :：="); len(bare) < len(strings.TrimRight(text, " ")) && grid.Known(bare) {
 		return strings.TrimSpace(bare), ""

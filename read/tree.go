@@ -196,7 +196,7 @@ func isRecord(n *node) bool {
 		has := false
 		for name, w := range v.fields {
 			has = has || isAddr(w.text)
-			ports = ports || w.text != "" && grid.Portlike(name)
+			ports = ports || w.text != "" && (grid.Portlike(name) || grid.Portlike(k+" "+name))
 			protocol = protocol || grid.IsTransport(w.text)
 		}
 		if has {

@@ -21,6 +21,7 @@ type column struct {
 	distinct   int // different texts among those filled
 	private    int // addresses of private networks
 	nets       map[netip.Prefix]int
+	numbered   bool     // "Rule 1", "Rule 2": the rows are counted
 	counted    bool     // long texts that differ in their figures alone: "seen 3 days ago"
 	texts      []string // those filled
 	numbers    []int    // the first port of each that is filled, 0 for what is none
@@ -111,8 +112,20 @@ func profile(rows []Row, s split, head string) column {
 		}
 	}
 	c.paths = c.filled > 0 && !slices.ContainsFunc(c.texts, func(t string) bool { return !strings.Contains(t, "=") })
+	c.numbered = !c.headed && numbered(c.texts)
 	c.counted = len(texts) > 2 && len(forms) == 1 && long == c.filled
 	return c
+}
+
+// numbered passes texts of the same words that count up: "Rule 1", "Rule 2".
+func numbered(texts []string) bool {
+	for i, t := range texts {
+		words, n := strings.TrimRight(t, "0123456789"), len(strings.TrimRight(t, "0123456789"))
+		if k, err := strconv.Atoi(t[n:]); err != nil || k != i+1 || words == "" || !strings.HasPrefix(texts[0], words) {
+			return false
+		}
+	}
+	return len(texts) > 1
 }
 
 // endsInState reports whether the last word of each of several cells says how a device is.
@@ -277,6 +290,8 @@ func addressWorth(c column, forwards bool) float64 {
 	case c.says(Address):
 		w += 2
 	case c.says(Network) && c.share(isAddress) > 0.9 && c.private == c.filled && forwards:
+	case c.says(Network) && !forwards && c.share(isAddress) == 1 && c.private == c.filled && c.distinct == c.filled && c.filled > 1:
+		w -= 0.8 // what is called a network may be where each is in it
 	case c.says(Gateway, DNS, Mask, Network, Version, Range, Sender, Figure, Time, Port):
 		if c.exact || c.says(Gateway, DNS) {
 			return 0
@@ -325,6 +340,9 @@ func nameWorth(c column, headed bool) float64 {
 	}
 	if c.filled > 1 && c.distinct == 1 && !c.says(Name, DeviceName) {
 		return 0
+	}
+	if c.numbered {
+		return 0.02 // where nothing else is
 	}
 	texty := c.share(isText|isNumber|isNothing) - 0.3*c.share(isNumber)
 	looks := texty*(0.2+0.8*c.unlike()) - 0.6*c.share(isMaker) - 0.9*c.share(isLink|isState|isAction|isQuantity|isTime|isAgo|isProtocol|isYes|isNo)
@@ -379,7 +397,7 @@ func nameWorth(c column, headed bool) float64 {
 func rest(c column) Role {
 	for _, r := range c.head {
 		switch r {
-		case Outside, OutsideEnd, Inside, InsideEnd, Port, Protocol, Target, Sender:
+		case Outside, OutsideEnd, PortCount, Inside, InsideEnd, Port, Protocol, Target, Sender:
 		case Name, DeviceName:
 			return Note
 		case Link:

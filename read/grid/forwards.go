@@ -4,6 +4,7 @@ import (
 	"net/netip"
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 	"unicode"
 	"unicode/utf8"
@@ -58,7 +59,7 @@ func assignPorts(columns []column, roles []Role, sure bool) []Question {
 	}
 	for _, may := range []func(column) bool{column.switches, column.maySwitch} {
 		for i, c := range columns {
-			if !slices.Contains(roles, Enabled) && roles[i] == None && (c.filled > 0 || c.says(Enabled)) && may(c) {
+			if !slices.Contains(roles, Enabled) && roles[i] == None && (c.filled > 0 || c.says(Enabled)) && may(c) && !onlyName(columns, roles, i) {
 				roles[i] = Enabled
 			}
 		}
@@ -66,6 +67,8 @@ func assignPorts(columns []column, roles []Role, sure bool) []Question {
 	var ports []int
 	for i, c := range columns {
 		switch {
+		case roles[i] == None && c.says(PortCount) && c.share(isNumber|isNothing) == 1:
+			roles[i] = PortCount
 		case roles[i] != None || !c.porty() || c.says(Figure) && !c.says(Port, Outside, Inside), (c.counts || c.tiny > 0.5) && !c.says(Port, Outside, Inside):
 		case c.says(OutsideEnd):
 			roles[i] = OutsideEnd
@@ -75,21 +78,32 @@ func assignPorts(columns []column, roles []Role, sure bool) []Question {
 			ports = append(ports, i)
 		}
 	}
-	ports = runsOf(columns, roles, ports)
+	var asked []Question
+	if at := slices.Index(roles, PortCount); at >= 0 && !slices.ContainsFunc(ports, func(i int) bool { return columns[i].end < 0 }) && slices.ContainsFunc(columns[at].numbers, func(n int) bool { return n > 1 }) {
+		roles[at] = Figure // it may count ports or what came through them
+		asked = append(asked, Question{Columns: []int{at}, Roles: [][]Role{{PortCount}, {Figure}}})
+	}
+	ports, ends := runsOf(columns, ports)
+	name := func(at int, start, end Role) {
+		roles[at] = start
+		if e, ok := ends[at]; ok {
+			roles[e] = end
+		}
+	}
 	if slices.Contains(roles, Outside) {
 		if len(ports) == 1 {
-			roles[ports[0]] = Inside
+			name(ports[0], Inside, InsideEnd)
 		}
-		return nil
+		return asked
 	}
 	if len(ports) == 1 {
-		roles[ports[0]] = Outside
+		name(ports[0], Outside, OutsideEnd)
 		if c := columns[ports[0]]; c.side < 0 {
-			roles[ports[0]] = Inside
+			name(ports[0], Inside, InsideEnd)
 		} else if c.side == 0 && c.says(Port) && !slices.Contains(roles, OutsideEnd) {
 			roles[ports[0]] = Port
 		}
-		return nil
+		return asked
 	}
 	target := slices.IndexFunc(roles, func(r Role) bool { return r == Target || r == Address || r == ReservedAddr })
 	out, in, most := -1, -1, -1e9
@@ -101,19 +115,42 @@ func assignPorts(columns []column, roles []Role, sure bool) []Question {
 		}
 	}
 	if out < 0 {
-		return nil
+		return asked
 	}
-	roles[out], roles[in] = Outside, Inside
+	name(out, Outside, OutsideEnd)
+	name(in, Inside, InsideEnd)
 	back := pairWorth(columns, in, out, target)
 	if most-back < 0.7 && !slices.Equal(columns[out].texts, columns[in].texts) {
-		return []Question{{Columns: []int{out, in}, Roles: [][]Role{{Outside, Inside}, {Inside, Outside}}}}
+		q := Question{Columns: []int{out, in}, Roles: [][]Role{{Outside, Inside}, {Inside, Outside}}}
+		if e, ok := ends[out]; ok {
+			q.Columns, q.Roles[0], q.Roles[1] = append(q.Columns, e), append(q.Roles[0], OutsideEnd), append(q.Roles[1], InsideEnd)
+		}
+		if e, ok := ends[in]; ok {
+			q.Columns, q.Roles[0], q.Roles[1] = append(q.Columns, e), append(q.Roles[0], InsideEnd), append(q.Roles[1], OutsideEnd)
+		}
+		return append(asked, q)
 	}
-	return nil
+	return asked
+}
+
+// onlyName reports whether a column of words of which none is known, each another, is the only one that
+// could name the lines.
+func onlyName(columns []column, roles []Role, at int) bool {
+	c := columns[at]
+	if c.says(Enabled, State) || c.distinct < c.filled || c.filled < 2 || slices.ContainsFunc(c.texts, func(t string) bool { return Switch(t) != 0 }) {
+		return false
+	}
+	for i, o := range columns {
+		if i != at && roles[i] == None && nameWorth(o, o.headed) > 0 && o.count(isText) > 0 {
+			return false
+		}
+	}
+	return true
 }
 
 // runsOf finds columns that hold the first and the last port of ranges beside each other, and
 // gives the others; three or four columns of ports are that.
-func runsOf(columns []column, roles []Role, ports []int) []int {
+func runsOf(columns []column, ports []int) ([]int, map[int]int) {
 	rising := func(a, b int) bool {
 		x, y := columns[a], columns[b]
 		if b != a+1 || x.says(OutsideEnd, InsideEnd) || x.side*y.side < 0 || len(x.numbers) != len(y.numbers) {
@@ -131,18 +168,16 @@ func runsOf(columns []column, roles []Role, ports []int) []int {
 		return above < len(x.numbers) || x.side != 0 || len(ports) == 4 || x.end < 0
 	}
 	var left []int
+	ends := map[int]int{}
 	for k := 0; k < len(ports); k++ {
 		left = append(left, ports[k])
 		if k+1 == len(ports) || len(ports) < 3 && !(columns[ports[k]].end < 0 && columns[ports[k+1]].end > 0) || !rising(ports[k], ports[k+1]) {
 			continue
 		}
-		roles[ports[k+1]] = OutsideEnd
-		if len(left) > 1 {
-			roles[ports[k+1]] = InsideEnd
-		}
+		ends[ports[k]] = ports[k+1]
 		k++
 	}
-	return left
+	return left, ends
 }
 
 // pairWorth is how much speaks for one column being the ports outside and another those inside.
@@ -286,6 +321,9 @@ func (c column) switches() bool {
 func (c column) maySwitch() bool {
 	if !c.headed || len(c.head) > 0 || c.distinct != 2 || c.filled < c.rows || c.rows < 2 {
 		return false
+	}
+	if !slices.ContainsFunc(c.texts, func(t string) bool { return t != "0" && t != "1" }) {
+		return true
 	}
 	known, longest := 0, 0
 	for _, t := range c.values() {
@@ -510,6 +548,9 @@ func (r Reading) Forward(row Row) (Forward, bool) {
 	if at := slices.Index(r.Roles, Name); at >= 0 && r.splits[at].part == isText {
 		names = []Role{Service, Name, DeviceName, Note} // the name beside an address is the device's
 	}
+	if r.numbered {
+		names = []Role{Note, Service, Name, DeviceName}
+	}
 	for _, role := range names {
 		if f.Name == "" && (role != Service || !protocolPort.MatchString(text[role])) {
 			f.Name = text[role]
@@ -520,6 +561,9 @@ func (r Reading) Forward(row Row) (Forward, bool) {
 	}
 	if m := saidName.FindStringSubmatch(f.Name); m != nil {
 		f.Name = m[1]
+	}
+	if m := saidState.FindStringSubmatch(f.Name); m != nil && Switch(m[1]+m[4]) < 0 {
+		f.Name, f.Enabled = strings.TrimSpace(m[2]+m[3]), false
 	}
 	if p, ok := protocolIn(text[Protocol]); ok {
 		f.Protocol = p
@@ -538,6 +582,13 @@ func (r Reading) Forward(row Row) (Forward, bool) {
 	}
 	if text[OutsideEnd] != "" && outside != "" && text[OutsideEnd] != outside {
 		outside += "-" + text[OutsideEnd]
+	}
+	if n, err := strconv.Atoi(text[PortCount]); err == nil && n > 1 {
+		first, err := strconv.Atoi(outside)
+		if err != nil {
+			return f, false
+		}
+		outside += "-" + strconv.Itoa(first+n-1)
 	}
 	if text[InsideEnd] != "" && inside != "" && text[InsideEnd] != inside {
 		inside += "-" + text[InsideEnd]
@@ -611,6 +662,9 @@ func (r Reading) Forward(row Row) (Forward, bool) {
 
 // saidName is a name in quotes behind the word for what it is: Rule "rec".
 var saidName = regexp.MustCompile(`^[\pL-]+ ["“]([^"”]+)["”]$`)
+
+// saidState is a name with a remark in brackets before or behind it: "(off) phones".
+var saidState = regexp.MustCompile(`^(?:[(\[]([\pL ]+)[)\]]\s*(.*)|(.*?)\s*[(\[]([\pL ]+)[)\]])$`)
 
 // behindTarget is the port on the device behind its address: "10.0.0.2 port 80", "10.0.0.2 TCP:80".
 var behindTarget = regexp.MustCompile(`(?i)[\s,]+(?:ports?|tcp|udp|tcp/udp)[ :/.]*(\d{1,5}(?:-\d{1,5})?)$`)

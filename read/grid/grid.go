@@ -45,6 +45,7 @@ const (
 	Range        Role = "range"
 	Outside      Role = "outside"
 	OutsideEnd   Role = "outsideend"
+	PortCount    Role = "portcount" // how many ports there are from the first on
 	Inside       Role = "inside"
 	InsideEnd    Role = "insideend"
 	Port         Role = "port"
@@ -62,7 +63,7 @@ const (
 
 // Choices are the roles that a person may give to a column; None leaves it out, and what it
 // says is kept as a trait.
-var Choices = []Role{None, Name, MAC, Address, Link, Kind, Place, Maker, Model, Note, State, Reserved, OtherMAC, IPv6, Time, Figure, Outside, OutsideEnd, Inside, InsideEnd, Port, Protocol, Service, Target, Sender, Enabled, Action}
+var Choices = []Role{None, Name, MAC, Address, Link, Kind, Place, Maker, Model, Note, State, Reserved, OtherMAC, IPv6, Time, Figure, Outside, OutsideEnd, PortCount, Inside, InsideEnd, Port, Protocol, Service, Target, Sender, Enabled, Action}
 
 // OnIs begins a choice for the column that says which lines of a router are on: what follows
 // is the word for it.
@@ -111,6 +112,7 @@ type Reading struct {
 	both      string                // of forwards, the word for TCP and UDP that nobody knew
 	stateful  bool                  // all names end in how the device is
 	splits    []split
+	numbered  bool // the rows are counted by words: what they are called stands elsewhere
 	reserved  bool
 }
 
@@ -166,6 +168,7 @@ func Read(t Table, set []Role) Reading {
 		columns[c] = profile(rows, s, r.Head[c])
 	}
 	title := titleOf(t)
+	r.numbered = slices.ContainsFunc(columns, func(c column) bool { return c.numbered })
 	r.Roles, r.Ask, r.Questions = assign(columns, t.Head != nil, title == Forwards)
 	on, said := "", false
 	if len(set) == len(r.Roles) {

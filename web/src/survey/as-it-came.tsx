@@ -40,6 +40,7 @@ const ofForward: [string, string][] = [
   ["outside", "Outside port"],
   ["outsideend", "Last outside port"],
   ["inside", "Inside port"],
+  ["portcount", "How many ports"],
   ["insideend", "Last inside port"],
   ["port", "Port, both sides"],
   ["service", "Protocol and port"],
