@@ -88,6 +88,7 @@ func pointed(text string) []int {
 // forwardLines takes out of lines those that tell where a port goes, with the lines of their
 // blocks: what the forward is called, its protocol, whether it is on.
 func (r *reader) forwardLines(lines []line) (left []line) {
+	lines = withTargets(lines)
 	if !slices.ContainsFunc(lines, func(l line) bool { return l.forward }) {
 		return lines
 	}
@@ -124,6 +125,47 @@ func (r *reader) forwardLines(lines []line) (left []line) {
 		left = r.sentAmong(block, off, left)
 	}
 	return left
+}
+
+// portsToPorts is a line of a card that says from which ports to which, and of which protocol.
+var portsToPorts = regexp.MustCompile(`(?i)^(tcp\s*[/+&]\s*udp|udp\s*[/+&]\s*tcp|tcp|udp|both)[\s·:|,•-]+(` + portsPattern + `)\s*(?:->|→|=>|➔|to)\s*(` + portsPattern + `)$`)
+
+// withTargets joins the lines of cards of which one says from which ports to which, and another the
+// address alone.
+func withTargets(lines []line) []line {
+	var out []line
+	for i := 0; i < len(lines); {
+		end := i + 1
+		for end < len(lines) && !lines[end].after && lines[end].number == lines[end-1].number+1 {
+			end++
+		}
+		ports, target := -1, -1
+		for k := i; k < end && end-i < 9; k++ {
+			text := strings.TrimSpace(lines[k].text)
+			switch {
+			case portsToPorts.MatchString(text):
+				ports = k
+			case len(lines[k].addrs) == 1 && isAddr(text):
+				target = k
+			}
+		}
+		if ports >= 0 && target >= 0 {
+			m := portsToPorts.FindStringSubmatch(strings.TrimSpace(lines[ports].text))
+			l := scan(lines[ports].number, m[1]+" "+m[2]+" -> "+strings.TrimSpace(lines[target].text)+":"+m[3])
+			l.after, l.forward = lines[ports].after, true
+			lines[ports] = l
+			for k := target; k+1 < end; k++ { // the lines stay numbered in a row
+				number := lines[k].number
+				lines[k] = lines[k+1]
+				lines[k].number = number
+			}
+			out = append(out, lines[i:end-1]...)
+		} else {
+			out = append(out, lines[i:end]...)
+		}
+		i = end
+	}
+	return out
 }
 
 // stated reports whether some line of a block only says on or off.

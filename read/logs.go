@@ -24,6 +24,7 @@ var (
 	// givenShape are the words with which logs of routers tell of a lease.
 	givenShape   = regexp.MustCompile(`(?i)\b(assign(ed)?|leased?|ack|offer accepted|allocat(ed|ion)|bound|zugewiesen|vergeben|attribu|asignad|assegnat|toegewezen|atribu|przydziel|pridelen|tilldelad|atand|выдан|назначен|分配|割り当て)`)
 	refusedByLog = regexp.MustCompile(`(?i)\b(nak|refus|reject|declin|block|drop|deny|denied|fail|expired|released?)`)
+	beforeMAC    = regexp.MustCompile(`\s([\w.-]*[A-Za-z][\w.-]*) [(\[]([0-9A-Fa-f:.-]{11,17})[)\]]`) // a word with the MAC address in brackets behind it
 	quotedName   = regexp.MustCompile(`"([^"]*)"|\s\(([\w.-]*[A-Za-z][\w.-]*)\)|\bhost(?:name)?[= ]+([\w.-]+)`)
 )
 
@@ -60,6 +61,8 @@ func (r *reader) logLine(l line) bool {
 			name = m[1] + m[2] + m[3]
 		} else if last := l.fields[len(l.fields)-1]; len(l.fields) > 1 && grid.LooksMAC(l.fields[len(l.fields)-2]) && grid.Namelike(last) {
 			name = last // as dnsmasq writes it
+		} else if m := beforeMAC.FindStringSubmatch(text); m != nil && grid.LooksMAC(m[2]) && !grid.Known(m[1]) && !pointers[strings.ToLower(m[1])] && len(m[1]) > 2 {
+			name = m[1]
 		}
 		return r.given(l, string(l.macs[0]), l.addrs[0].String(), name)
 	}

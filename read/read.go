@@ -699,8 +699,8 @@ func (r *reader) unread(l line) {
 	}
 }
 
-// spacedMAC is a MAC address with blanks between its pairs, alone between separators.
-var spacedMAC = regexp.MustCompile(`(?:[\t;,|:]|\.{3} )((?i:[0-9a-f]{2} ){5}[0-9A-Fa-f]{2})[\t;,|\n]`)
+// spacedMAC is a MAC address with blanks between its pairs, alone between separators or behind its label.
+var spacedMAC = regexp.MustCompile(`(?:[\t;,|:]|\.{3} |(?i:\bmac(?: addr(?:ess)?)?) )((?i:[0-9a-f]{2} ){5}[0-9A-Fa-f]{2})[\t;,|\n]`)
 
 // remark passes what a file says to people only. A row whose first column is headed or
 // numbered with "#" is none.

@@ -77,6 +77,16 @@ func keyed(text string) bool {
 func byIndent(text string) (*entry, []setting, bool) {
 	if m := indentShape.FindStringSubmatch(text); m != nil {
 		value := bareValue(m[2])
+		if there := severalShape.FindStringSubmatch(value); there != nil {
+			var out []setting
+			if there[1] != "" {
+				out = append(out, setting{m[1] + " address", there[1]})
+			}
+			if there[2]+there[3] != "" {
+				out = append(out, setting{m[1] + " port", there[2] + there[3]})
+			}
+			return nil, out, true
+		}
 		if first, _, _ := strings.Cut(value, " "); grid.Typed(first) {
 			value = first
 		}
@@ -87,6 +97,9 @@ func byIndent(text string) (*entry, []setting, bool) {
 	}
 	return nil, nil, text == "!" || text == "end" || text == "exit"
 }
+
+// severalShape is what a command of several words says: an address, its ports, or both.
+var severalShape = regexp.MustCompile(`^(?:(?:(?:ip )?address )?(\d+\.\d+\.\d+\.\d+) ports? (\d[\d,-]*)|ports? (\d[\d,-]*))$`)
 
 // byTitles is the grammar of a title with labelled values set in below it.
 func byTitles(text string) (*entry, []setting, bool) {
@@ -435,6 +448,9 @@ func (r *reader) entriesOf(lines []numbered, of grammar) (entries []entry, ok bo
 			return nil, false
 		}
 		e, sets, known := of(l.text)
+		if word := strings.TrimSpace(l.text); !known && l.text[0] <= ' ' && len(entries) > 0 && !strings.Contains(word, " ") && grid.Switch(word) != 0 {
+			sets, known = []setting{{word, "yes"}}, true // it is said by being there
+		}
 		if !known && l.text[0] > ' ' && sendsOn(scan(l.number, l.text)) {
 			stray = append(stray, l)
 			all--

@@ -128,7 +128,7 @@ func sortOf(cell string) sort {
 			return all
 		}
 	}
-	if !strings.ContainsFunc(cell, func(c rune) bool { return unicode.IsLetter(c) || unicode.IsDigit(c) || c > 0x2fff }) {
+	if !strings.ContainsFunc(cell, func(c rune) bool { return unicode.IsLetter(c) || unicode.IsDigit(c) || c > 0x2fff && c < 0x1f000 }) {
 		return isNothing // marks alone
 	}
 	if measured(folded) {
