@@ -1,6 +1,7 @@
 package write
 
 import (
+	"cmp"
 	"fmt"
 	"io"
 	"net/netip"
@@ -206,7 +207,7 @@ func nftables(w io.Writer, v site.View, r site.Router) error {
 		return err
 	}
 	var b strings.Builder
-	fmt.Fprintf(&b, "# %s, %s\n", comment(v.Name), comment(r.Label()))
+	fmt.Fprintf(&b, "# %s, %s\n", comment(v.Name), comment(cmp.Or(r.Name, "the router")))
 	b.WriteString(nftHead)
 	for _, l := range left {
 		fmt.Fprintf(&b, "# %s\n", comment(l))
@@ -247,7 +248,7 @@ func iptables(w io.Writer, v site.View, r site.Router) error {
 		return err
 	}
 	var b strings.Builder
-	fmt.Fprintf(&b, "# %s, %s\n", comment(v.Name), comment(r.Label()))
+	fmt.Fprintf(&b, "# %s, %s\n", comment(v.Name), comment(cmp.Or(r.Name, "the router")))
 	b.WriteString(iptablesHead)
 	for _, l := range left {
 		fmt.Fprintf(&b, "# %s\n", comment(l))

@@ -48,7 +48,7 @@ func TestFreeSaysWhyNot(t *testing.T) {
 		{"anywhere", "c.0", "10.48.16.0", "reservation", "the address of the network itself"},
 		{"anywhere", "c.0", "10.48.16.255", "reservation", "the broadcast address"},
 		{"anywhere", "c.0", "10.48.16.1", "reservation", "the gateway"},
-		{"anywhere", "c.0", "10.48.16.9", "reservation", "the outside of router inner"},
+		{"anywhere", "c.0", "10.48.16.9", "reservation", "the outside of router at 10.48.16.9"},
 		{"anywhere", "c.0", "10.48.16.250", "reservation", "kept free (lift)"},
 		{"anywhere", "c.0", "10.48.17.5", "reservation", "outside 10.48.16.0/24"},
 		{"anywhere", "c.0", "10.48.16.20", "reservation", "pinned for A"},

@@ -82,7 +82,7 @@ func TestWaysOut(t *testing.T) {
 			}
 			s.Forwards = []site.Forward{by("a", "r1", site.UDP, "80", "d0", "80", "d0")}
 			return s
-		}, []string{"r1 udp 80 to d0:80", "r1 tcp 8020 to d0:80", "r0 tcp 80 to 10.0.0.9:8020"}, "d1 80 stays shut: d0 80 has 80/udp at router r0"},
+		}, []string{"r1 udp 80 to d0:80", "r1 tcp 8020 to d0:80", "r0 tcp 80 to 10.0.0.9:8020"}, "d1 80 stays shut: d0 80 has 80/udp at unnamed router"},
 		{"one protocol stands, the other goes beside it", func() site.Site {
 			s := row(1, 1)
 			s.Devices[0].Services[0].Protocol = site.Both
@@ -100,7 +100,7 @@ func TestWaysOut(t *testing.T) {
 			s.Routers[0].OwnPorts = []site.OwnPort{{Protocol: site.Both, Ports: span.Port(80)}}
 			s.Devices[0].Services[0].Protocol, s.Devices[0].Services[0].Open.Port = site.UDP, site.SamePort
 			return s
-		}, nil, "router r0 answers on 80 itself"},
+		}, nil, "unnamed router answers on 80 itself"},
 		{"what the router cannot have, and what works only by the exposed host", func() site.Site {
 			s := row(1, 2)
 			s.Routers[0].ExposedHost, s.Routers[0].Form.Renumber = "d1", "none"
@@ -157,7 +157,7 @@ func TestWaysOut(t *testing.T) {
 			limited(&s, "r0", "r1")
 			s.Routers[0].LoopsBack, s.Devices[0].Services[0].Open.From = "yes", past.Senders("10.1.0.0/24")
 			return s
-		}, nil, "come to router r0 as 10.0.0.9 (router r1): allow that address as well"},
+		}, nil, "come to unnamed router as 10.0.0.9 (router at 10.0.0.9): allow that address as well"},
 		{"the outer router limits single addresses alone, the inner one networks", func() site.Site {
 			s := row(2, 1)
 			limited(&s, "r1")

@@ -29,10 +29,10 @@ func TestWalkFromInside(t *testing.T) {
 	}{
 		{"outside", "no", "box", "203.0.113.9", 8010, Fate{Fate: Forwarded, Port: 80}},
 		{"behind both, it loops back", "yes", "box", "10.48.20.50", 8010, Fate{Fate: Forwarded, Port: 80, Loops: "yes"}},
-		{"behind both, it does not", "no", "box", "10.48.20.50", 8010, Fate{Fate: Dropped, Port: 8010, Loops: "no", Says: "router box does not loop back: from inside it is to be reached at 10.48.20.10:80"}},
+		{"behind both, it does not", "no", "box", "10.48.20.50", 8010, Fate{Fate: Dropped, Port: 8010, Loops: "no", Says: "router at 198.51.100.23 does not loop back: from inside it is to be reached at 10.48.20.10:80"}},
 		{"behind both, not known", "unknown", "box", "10.48.20.50", 8010, Fate{Fate: Forwarded, Port: 80, Loops: "unknown"}},
 		{"the router's own page", "no", "box", "10.48.20.50", 443, Fate{Fate: ToRouter, Port: 443, Loops: "no"}},
-		{"between them, to the outer", "no", "box", "10.77.0.9", 8010, Fate{Fate: Dropped, Port: 8010, Loops: "no", Says: "router box does not loop back: from inside it is to be reached at 10.77.0.20:8010"}},
+		{"between them, to the outer", "no", "box", "10.77.0.9", 8010, Fate{Fate: Dropped, Port: 8010, Loops: "no", Says: "router at 198.51.100.23 does not loop back: from inside it is to be reached at 10.77.0.20:8010"}},
 		{"between them, to the inner", "no", "inner", "10.77.0.9", 8010, Fate{Fate: Forwarded, Port: 80}},
 		{"hidden by the inner router, which is let in", "yes", "box", "10.48.20.50", 8011, Fate{Fate: Forwarded, Port: 80, Loops: "yes"}},
 		{"between them, and not let in", "yes", "box", "10.77.0.9", 8011, Fate{Fate: Dropped, Port: 8011, Loops: "yes", Says: "the sender is not among those that f3 lets in"}},

@@ -172,10 +172,13 @@ func (r Router) On(network string) bool {
 
 // Label is the router's name, or what can be said of one that has none.
 func (r Router) Label() string {
-	if r.Name == "" {
-		return "router " + r.ID
+	switch {
+	case r.Name != "":
+		return r.Name
+	case r.WAN.Host() != "":
+		return "router at " + r.WAN.Host()
 	}
-	return r.Name
+	return "unnamed router"
 }
 
 // WAN is the outside of a router.

@@ -130,8 +130,9 @@ func holds(r *rand.Rand, s site.Site) string {
 // that it gets nothing, or stays behind.
 func toldOf(s site.Site, sn Snag, changes []edit.Change) bool {
 	return slices.ContainsFunc(s.Forwards, func(f site.Forward) bool {
+		r := s.Routers[slices.IndexFunc(s.Routers, func(r site.Router) bool { return r.ID == f.Router })]
 		return (f.Service == "" || f.Locked) && slices.Contains(sn.About, f.Ref()) && slices.ContainsFunc(changes, func(c edit.Change) bool {
-			return strings.Contains(c.Why, fmt.Sprintf("the forward of %s at router %s, which stays, gets nothing.", f.Outside, f.Router)) ||
+			return strings.Contains(c.Why, fmt.Sprintf("the forward of %s at %s, which stays, gets nothing.", f.Outside, r.Label())) ||
 				strings.Contains(c.Why, fmt.Sprintf("The forward of %s goes to %s and does not move with it.", f.Outside, f.To))
 		})
 	})

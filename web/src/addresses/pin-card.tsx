@@ -152,7 +152,7 @@ function Setting({ name, value }: { name: string; value: string }) {
             <Button
               variant="plain"
               w="100%"
-              minH="28px"
+              minH={{ base: "44px", md: "28px" }}
               fontWeight={400}
               color="ink"
               aria-label={`${name} ${value} copy`}

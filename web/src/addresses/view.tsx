@@ -6,7 +6,17 @@ import { Legend, type PinState, stateOf } from "../marks/pin";
 import { Empty, Refusal, Remark, Select, ViewHead } from "../parts";
 import { useKeys } from "../parts/keys";
 import { useLatePick, usePick } from "../parts/pick";
-import { address, ifaceLabel, indexOf, lan, networkOf, number, type Placed, plural } from "../parts/words";
+import {
+  address,
+  ifaceLabel,
+  indexOf,
+  lan,
+  networkLabel,
+  networkOf,
+  number,
+  type Placed,
+  plural,
+} from "../parts/words";
 import { Desk } from "../shell/desk";
 import type { Place } from "./asked";
 import { typedAddress, useTyping } from "./last-number";
@@ -198,7 +208,7 @@ const Head = memo(function Head({
           width="auto"
           value={network.id}
           onChange={(e) => onNetwork(e.currentTarget.value)}
-          options={site.networks.map((n) => [n.id, `${n.name || n.id} ${n.subnet}`])}
+          options={site.networks.map((n) => [n.id, networkLabel(n)])}
         />
       )}
       {slice.all > 1 && (

@@ -37,7 +37,7 @@ export function Dialog({ title, onClose, children, wide, asks, held }: DialogPro
             <D.Header>
               <D.Title>{title}</D.Title>
               <D.CloseTrigger asChild>
-                <Button variant="plain" aria-label="Close" minW="24px" justifyContent="center">
+                <Button variant="plain" aria-label="Close" justifyContent="center">
                   <X aria-hidden="true" />
                 </Button>
               </D.CloseTrigger>

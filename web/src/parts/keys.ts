@@ -35,6 +35,14 @@ export function takeKeys(): string {
   return typed;
 }
 
+const setting = "vestpin-single-keys";
+
+/** singleKeys tells whether keys of one sign do something wherever the focus is; some press them without meaning to. */
+export const singleKeys = () => localStorage.getItem(setting) !== "off";
+
+/** setSingleKeys says so for this browser. */
+export const setSingleKeys = (on: boolean) => localStorage.setItem(setting, on ? "on" : "off");
+
 function onKey(event: KeyboardEvent) {
   if (event.defaultPrevented || event.altKey) return;
   const mod = event.ctrlKey || event.metaKey;
@@ -48,6 +56,7 @@ function onKey(event: KeyboardEvent) {
   if (document.querySelector(over)) return;
   const key = event.key.length === 1 ? event.key.toLowerCase() : event.key;
   if (theirs(event, key)) return;
+  if (key.length === 1 && !mod && !singleKeys()) return;
   const name = `${mod ? "Ctrl+" : ""}${event.shiftKey && mod ? "Shift+" : ""}${key}`;
   const order = [...layers.filter((l) => !l.page).reverse(), ...layers.filter((l) => l.page).reverse()];
   for (const { keys } of order) {

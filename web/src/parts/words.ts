@@ -5,6 +5,15 @@ export function label(d: Device): string {
   return d.name || (d.kind ? `unnamed ${d.kind}` : `unnamed ${d.interfaces[0]?.mac ?? "device"}`);
 }
 
+/** routerLabel names a router as the server does. */
+export function routerLabel(r: Router): string {
+  const outside = r.wan?.name || r.wan?.address;
+  return r.name || (outside ? `router at ${outside}` : "unnamed router");
+}
+
+/** networkLabel names a network with its subnet. */
+export const networkLabel = (n: Network) => (n.name ? `${n.name} ${n.subnet}` : n.subnet);
+
 /** ifaceLabel names an interface: its device, and which of several it is. */
 export function ifaceLabel(d: Device, i: Interface): string {
   return d.interfaces.length > 1 && i.name ? `${label(d)}, ${i.name}` : label(d);

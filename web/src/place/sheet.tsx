@@ -1,13 +1,16 @@
 import { Box, Flex, Heading, VisuallyHidden } from "@chakra-ui/react";
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { type KeyboardEvent, useEffect, useMemo, useRef, useState } from "react";
+import { type FocusEvent, type KeyboardEvent, useEffect, useMemo, useRef, useState } from "react";
 import { flushSync } from "react-dom";
 import type { Group, Step } from "../api/model";
 import { useSite } from "../api/site";
 import { Muted } from "../parts";
 import { usePick } from "../parts/pick";
 import { about } from "../parts/words";
-import { StepLine } from "./step";
+import { StepLine, tick } from "./step";
+
+/** Where on the sheet the Tab key stops: a value of a step, or its tick. */
+type Stop = { step: string; at: number };
 
 type Item = { group: Group; nth: number } | { step: Step };
 
@@ -43,27 +46,44 @@ export function Sheet({ groups, name }: { groups: Group[]; name: string }) {
         const item = items[v.index];
         return item ? [{ item, index: v.index, top: v.start - 60 }] : [];
       });
-  const values = () => [...(paper.current?.querySelectorAll<HTMLElement>("[data-value]") ?? [])];
+  // The whole sheet is one stop of the Tab key: where it was left, else the first value in sight.
+  const [stop, setStop] = useState<Stop>();
+  const steps = shown.flatMap(({ item }) => ("step" in item ? [item.step] : []));
+  const first = steps.find((s) => s.fields.length > 0) ?? steps[0];
+  const held = steps.some((s) => s.id === stop?.step)
+    ? stop
+    : first && { step: first.id, at: first.fields.length ? 0 : tick };
   const onKey = (e: KeyboardEvent) => {
-    const all = values();
-    const here = e.target instanceof HTMLElement ? all.indexOf(e.target) : -1;
-    const to = { ArrowRight: here + 1, ArrowDown: here + 1, ArrowLeft: here - 1, ArrowUp: here - 1 }[e.key];
-    if (here < 0) return;
-    if (to !== undefined) all[to]?.focus();
-    else if (e.key === " ") all[here]?.closest("[data-step]")?.querySelector<HTMLElement>("[data-tick]")?.click();
-    else return;
+    const at = e.target;
+    const step = at instanceof HTMLElement ? at.closest<HTMLElement>("[data-step]") : null;
+    if (!(at instanceof HTMLElement) || at.dataset.at === undefined || !step) return;
+    if (e.key === "Home" || e.key === "End") {
+      virtual.scrollToIndex(e.key === "Home" ? 0 : items.length - 1);
+      requestAnimationFrame(() =>
+        placeIn(partsOf(paper.current, "[data-step]").at(e.key === "Home" ? 0 : -1))?.focus(),
+      );
+    } else if (e.key === " " && at.dataset.at !== String(tick)) {
+      step.querySelector<HTMLElement>("[data-tick]")?.click();
+    } else if (!besideIt(e.key, at, step, paper.current)) return;
     e.preventDefault();
   };
   const next = (from: HTMLElement, value: string) => {
-    const all = values();
+    const all = partsOf(paper.current, "[data-value]");
     setCopied(`Copied ${value}`);
     all[all.indexOf(from) + 1]?.focus();
+  };
+  const came = ({ target }: FocusEvent<HTMLElement>) => {
+    const at = target.dataset.at;
+    const step = target.closest<HTMLElement>("[data-step]")?.dataset.step;
+    if (at !== undefined && step) setStop({ step, at: Number(at) });
   };
   return (
     <Box
       as="article"
       ref={paper}
       onKeyDown={onKey}
+      onFocus={came}
+      aria-label="What to type: arrows go from value to value, Enter copies, the space bar ticks the step"
       bg="card"
       border="1px solid"
       borderColor="hair"
@@ -93,13 +113,34 @@ export function Sheet({ groups, name }: { groups: Group[]; name: string }) {
             {"group" in item ? (
               <GroupHead group={item.group} nth={item.nth} />
             ) : (
-              <StepLine step={item.step} picked={about(item.step.about, pick, site)} onCopied={next} />
+              <StepLine
+                step={item.step}
+                stop={held?.step === item.step.id ? held.at : undefined}
+                picked={about(item.step.about, pick, site)}
+                onCopied={next}
+              />
             )}
           </li>
         ))}
       </ol>
     </Box>
   );
+}
+
+const partsOf = (paper: HTMLElement | null, what: string) => [...(paper?.querySelectorAll<HTMLElement>(what) ?? [])];
+
+/** placeIn is where one comes to a step: its first value, else its tick. */
+const placeIn = (step: HTMLElement | undefined) =>
+  step?.querySelector<HTMLElement>("[data-value]") ?? step?.querySelector<HTMLElement>("[data-tick]");
+
+/** besideIt puts the focus on what is beside: the next or last place along, the next or last step up and down. */
+function besideIt(key: string, at: HTMLElement, step: HTMLElement, paper: HTMLElement | null): boolean {
+  const along = { ArrowRight: 1, ArrowLeft: -1 }[key];
+  const down = { ArrowDown: 1, ArrowUp: -1 }[key];
+  const all = partsOf(paper, along ? "[data-at]" : "[data-step]");
+  if (along) all[all.indexOf(at) + along]?.focus();
+  else if (down) placeIn(all[all.indexOf(step) + down])?.focus();
+  return along !== undefined || down !== undefined;
 }
 
 const keyOf = (item: Item | undefined) => (!item ? "" : "group" in item ? `group ${item.group.id}` : item.step.id);

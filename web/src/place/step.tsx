@@ -18,10 +18,19 @@ function changed(step: Step): string {
     .join(", ");
 }
 
-type StepProps = { step: Step; picked: boolean; onCopied: (from: HTMLElement, value: string) => void };
+/** The place of the tick of a step, beside those of its values. */
+export const tick = -1;
+
+type StepProps = {
+  step: Step;
+  /** the place in it at which the Tab key stops */
+  stop?: number;
+  picked: boolean;
+  onCopied: (from: HTMLElement, value: string) => void;
+};
 
 /** StepLine is one thing to do, with its values to type, and the tick for when it is done. */
-export const StepLine = memo(function StepLine({ step, picked, onCopied }: StepProps) {
+export const StepLine = memo(function StepLine({ step, stop, picked, onCopied }: StepProps) {
   const edit = useEdit();
   const done = step.state === "done";
   const removal = step.values === "";
@@ -29,7 +38,7 @@ export const StepLine = memo(function StepLine({ step, picked, onCopied }: StepP
   const watch = useComingBack(() =>
     notice.say("Watching who comes back.", { label: "See it", run: () => go("../checks") }),
   );
-  const tick = () =>
+  const turn = () =>
     edit.mutate(
       {
         of: () => [
@@ -50,8 +59,10 @@ export const StepLine = memo(function StepLine({ step, picked, onCopied }: StepP
         role="checkbox"
         aria-checked={done}
         aria-label={`Done: ${step.title}${step.detail ? `, ${step.detail}` : ""}`}
-        onClick={tick}
+        onClick={turn}
         className="step-tick"
+        tabIndex={stop === tick ? 0 : -1}
+        data-at={tick}
         data-tick
       >
         <span>{done && <Check size={14} aria-hidden="true" />}</span>
@@ -70,9 +81,11 @@ export const StepLine = memo(function StepLine({ step, picked, onCopied }: StepP
         </div>
         {step.fields.length > 0 && (
           <div className="step-values">
-            {step.fields.map((f) => (
+            {step.fields.map((f, at) => (
               <Value
                 key={`${f.label} ${f.value}`}
+                at={at}
+                stop={stop === at}
                 label={f.label}
                 value={f.value}
                 of={step.title}
@@ -86,16 +99,25 @@ export const StepLine = memo(function StepLine({ step, picked, onCopied }: StepP
   );
 });
 
-type ValueProps = { label: string; value: string; of: string; onCopied: StepProps["onCopied"] };
+type ValueProps = {
+  at: number;
+  stop: boolean;
+  label: string;
+  value: string;
+  of: string;
+  onCopied: StepProps["onCopied"];
+};
 
 /** Value is copied by a press or Enter, which then goes on to the next one. Another value was not copied yet. */
-function Value({ label, value, of, onCopied }: ValueProps) {
+function Value({ at, stop, label, value, of, onCopied }: ValueProps) {
   const [copied, setCopied] = useState(false);
   return (
     <button
       type="button"
       className="value"
       data-value
+      data-at={at}
+      tabIndex={stop ? 0 : -1}
       data-copied={copied || undefined}
       aria-label={`${label} ${value}, ${copied ? "copied" : "copy"} for ${of}`}
       onClick={async (e) => {

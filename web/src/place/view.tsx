@@ -5,7 +5,7 @@ import type { Answer, Router } from "../api/model";
 import { useSite } from "../api/site";
 import { Empty, Gauge, Remark, Section, ViewHead } from "../parts";
 import { later } from "../parts/later";
-import { plural } from "../parts/words";
+import { plural, routerLabel } from "../parts/words";
 import { Desk } from "../shell/desk";
 import { FormCard } from "./form-card";
 import { Sheet } from "./sheet";
@@ -88,7 +88,7 @@ function SaveMenu() {
                 <b>{f.fileName}</b>
                 <Text fontSize="small" color="muted">
                   {f.for}
-                  {router && `: ${router.name || router.id}`}
+                  {router && `: ${routerLabel(router)}`}
                 </Text>
               </A>
             </Menu.Item>

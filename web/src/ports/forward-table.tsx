@@ -18,8 +18,8 @@ const columns: GridColumn<Row>[] = [
     title: "Forward",
     width: "minmax(90px, 1.4fr)",
     always: true,
-    value: (r) => r.forward.name || r.forward.id,
-    cell: (r) => <span className="word">{r.forward.name || r.forward.id}</span>,
+    value: (r) => r.forward.name || "unnamed",
+    cell: (r) => <span className="word">{r.forward.name || "unnamed"}</span>,
   },
   {
     id: "outside",

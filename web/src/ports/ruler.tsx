@@ -39,7 +39,7 @@ const outline = (ports: string[]) =>
 export const Ruler = memo(function Ruler({ picture }: { picture: Picture }) {
   return (
     <svg
-      width="44"
+      width="52"
       height={height + 28}
       role="img"
       aria-label="Where the outside ports lie from 1 to 65535"

@@ -330,7 +330,6 @@ function FootMark({ foot: f, x, room, picked, active, unmet, link }: FootProps) 
       aria-label={saysFoot(f, state, link)}
       className="grab"
       data-foot={s.id}
-      opacity={f.open || picked ? 1 : 0.75}
     >
       <rect
         x="-12"

@@ -124,7 +124,7 @@ export function Threads({ router, ghosts, show, walked, onUnfold, onPull }: Prop
 }
 
 /** rulerRoom is what the ruler of ports takes of the width, in CSS pixels. */
-const rulerRoom = 46;
+const rulerRoom = 54;
 
 type WovenProps = {
   a: Answer;
@@ -204,7 +204,7 @@ function verdict(a: Answer, service: Service, eye: Eye | undefined): { says: str
     other && (other.protocol === "both" || service.protocol === "both" || other.protocol === service.protocol);
   if (mine) return { says: `${eye.ports}, as it is`, bad: false };
   if (!other || !meets) return { says: `open at ${eye.ports}, free`, bad: false };
-  return { says: `${eye.ports} is taken by ${other.name || other.id}`, bad: true };
+  return { says: `${eye.ports} is taken by ${other.name || "another forward"}`, bad: true };
 }
 
 function Pulling({ at, eye, c, a }: { at: At; eye: Eye | undefined; c: Columns; a: Answer }) {

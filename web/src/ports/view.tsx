@@ -7,7 +7,7 @@ import { Empty, Gauge, Section, Select, ViewHead } from "../parts";
 import { useKeys } from "../parts/keys";
 import { later } from "../parts/later";
 import { useOpened, usePick } from "../parts/pick";
-import { ifaceLabel, indexOf, plural, services } from "../parts/words";
+import { ifaceLabel, indexOf, plural, routerLabel, services } from "../parts/words";
 import { Desk } from "../shell/desk";
 import { ForwardTable } from "./forward-table";
 import type { Eye, Foot } from "./geometry";
@@ -90,7 +90,7 @@ export function PortsView() {
             width="auto"
             value={router.id}
             onChange={(e) => setChosen(e.currentTarget.value)}
-            options={rootsOf(a).map((r) => [r.id, r.name || r.id])}
+            options={rootsOf(a).map((r) => [r.id, routerLabel(r)])}
           />
         )}
         <Button onClick={equip} disabled={a.site.devices.length === 0}>

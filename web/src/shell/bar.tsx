@@ -20,7 +20,7 @@ export function Bar({ children }: { children?: ReactNode }) {
     >
       <Box asChild color="inherit" textDecoration="none">
         <Link to="/" aria-label="Vest Pin, all sites">
-          <HStack gap="12px" minH="24px">
+          <HStack gap="12px" minH={{ base: "44px", md: "24px" }} minW={{ base: "44px", md: 0 }}>
             <svg width="24" height="24" viewBox="0 0 24 24" aria-hidden="true" className="hollow">
               <path
                 d="M4 6l8 15 8-15"

@@ -6,7 +6,7 @@ import { useSite, useSiteId } from "../api/site";
 import { Mono } from "../parts";
 import { Dialog } from "../parts/dialog";
 import { takeKeys } from "../parts/keys";
-import { ifaceLabel, label, networkOf, placed, plural, services } from "../parts/words";
+import { ifaceLabel, label, placed, plural, services } from "../parts/words";
 
 type Hit = { ref: string; station: string; title: string; detail: string };
 
@@ -64,7 +64,7 @@ export function hits(site: Site, text: string): Hit[] {
       out.push({
         ref: `network:${n.id}`,
         station: "addresses",
-        title: networkOf(site, n.id)?.name || n.id,
+        title: n.name || "Network",
         detail: n.subnet,
       });
   return out;

@@ -10,6 +10,7 @@ import { chosen } from "../parts/choices";
 import { FormDialog } from "../parts/dialog";
 import { Clashes } from "../parts/draft";
 import { useDraft } from "../parts/drafts";
+import { label, networkLabel, routerLabel } from "../parts/words";
 
 const kinds = [
   ["unknown", "not known"],
@@ -112,11 +113,11 @@ function hosts(site: Site, id: string | undefined, t: Typed): (readonly [string,
   const list = site.devices.flatMap((d) =>
     d.interfaces
       .filter((i) => on.has(i.network))
-      .map((i) => [i.id, `${d.name || d.kind || d.id}${i.pin ? ` (${i.pin.address})` : ""}`] as const),
+      .map((i) => [i.id, `${label(d)}${i.pin ? ` (${i.pin.address})` : ""}`] as const),
   );
   const behind = site.routers.flatMap((r) =>
     r.upstream === id && r.wan?.address
-      ? [[r.wan.address, `${r.name || r.id}, the router behind it (${r.wan.address})`] as const]
+      ? [[r.wan.address, `${routerLabel(r)}, the router behind it (${r.wan.address})`] as const]
       : [],
   );
   const all = [["", "nobody"] as const, ...behind, ...list];
@@ -228,11 +229,11 @@ export function RouterForm({ router, onClose }: { router?: Router; onClose: () =
         {select("upnp", upnps)}
         {select("upstream", [
           ["", "nothing: it faces the provider"],
-          ...others.map((r) => [r.id, r.name || r.id] as const),
+          ...others.map((r) => [r.id, routerLabel(r)] as const),
         ])}
         {select(
           "network",
-          site.networks.map((n) => [n.id, `${n.name || n.id} ${n.subnet}`] as const),
+          site.networks.map((n) => [n.id, networkLabel(n)] as const),
         )}
         {select("loopsBack", loops)}
         {select("exposedHost", hosts(site, router?.id, t))}
@@ -255,7 +256,7 @@ export function RouterForm({ router, onClose }: { router?: Router; onClose: () =
                   )
                 }
               >
-                {n.name || n.id} <span className="mono">{n.subnet}</span>
+                {n.name} <span className="mono">{n.subnet}</span>
               </Check>
             ))}
           </HStack>

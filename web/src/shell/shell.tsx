@@ -42,7 +42,7 @@ export function Shell() {
         ) : (
           <Empty page title="This site cannot be opened">
             <Text>{sayWhy(error)}</Text>
-            <A asChild>
+            <A asChild display="inline-flex" alignItems="center" minH={{ base: "44px", md: "24px" }}>
               <Link to="/">Back to all sites</Link>
             </A>
           </Empty>
@@ -75,7 +75,9 @@ function Frame() {
       className="shell"
     >
       <Hands onOpen={setOpen} />
-      <SkipNavLink id="work">Skip to the work</SkipNavLink>
+      <SkipNavLink id="work" minH={{ base: "44px", md: "24px" }} display="inline-flex" alignItems="center">
+        Skip to the work
+      </SkipNavLink>
       <Away />
       <SiteBar onOpen={setOpen} />
       <Facts />
@@ -212,7 +214,7 @@ const SiteBar = memo(function SiteBar({ onOpen }: { onOpen: (what: "find" | "hel
         variant="ghost"
         aria-label="Undo"
         aria-disabled={!site.undo}
-        opacity={site.undo ? 1 : 0.55}
+        color={site.undo ? "inherit" : "off"}
         onClick={() => site.undo && undo()}
         title={site.undo ? `Take back: ${site.undo}` : "Nothing to take back"}
       >
@@ -223,7 +225,7 @@ const SiteBar = memo(function SiteBar({ onOpen }: { onOpen: (what: "find" | "hel
         variant="ghost"
         aria-label="Redo"
         aria-disabled={!site.redo}
-        opacity={site.redo ? 1 : 0.55}
+        color={site.redo ? "inherit" : "off"}
         onClick={() => site.redo && redo()}
         title={site.redo ? `Do again: ${site.redo}` : "Nothing to do again"}
       >

@@ -95,7 +95,7 @@ export function Next() {
       {pathname.endsWith(`/${next.station}`) ? (
         next.says
       ) : (
-        <A asChild>
+        <A asChild display="inline-flex" alignItems="center" minH={{ base: "44px", md: 0 }}>
           <Link to={`../${next.station}`}>{next.says}</Link>
         </A>
       )}

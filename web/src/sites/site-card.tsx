@@ -41,6 +41,9 @@ export function SiteCard({ site: s, here, onCopy, onRemove }: CardProps) {
               color="inherit"
               fontWeight={700}
               fontSize="head"
+              display="flex"
+              alignItems="center"
+              minH={{ base: "44px", md: 0 }}
               _after={{ content: '""', position: "absolute", inset: 0 }}
             >
               <Link to={`/s/${encodeURIComponent(s.id)}/survey`} title={s.name}>
@@ -81,7 +84,7 @@ export function SiteCard({ site: s, here, onCopy, onRemove }: CardProps) {
             download
             display="inline-flex"
             alignItems="center"
-            minH="24px"
+            minH={{ base: "44px", md: "24px" }}
             fontWeight={600}
             textDecoration="none"
             _hover={{ textDecoration: "underline" }}

@@ -8,7 +8,7 @@ import { chosen } from "../parts/choices";
 import { DraftField, DraftSelect } from "../parts/draft";
 import { DraftWord } from "../parts/draft-word";
 import { usePick } from "../parts/pick";
-import { label } from "../parts/words";
+import { label, networkLabel } from "../parts/words";
 import { AnswersOn, Belief, Doubts, Seems, SplitButton } from "./belief";
 import { kindsOf, placesOf } from "./words";
 
@@ -158,7 +158,7 @@ function InterfaceCard({ device, iface }: { device: Device; iface: Interface }) 
         <DraftSelect
           name={`network/${id}`}
           label="Network"
-          options={site.networks.map((n) => [n.id, `${n.name || n.id} ${n.subnet}`])}
+          options={site.networks.map((n) => [n.id, networkLabel(n)])}
           read={(s) => ifaceOf(s, id)?.network}
           change={(network) => changed({ network })}
         />

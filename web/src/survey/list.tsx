@@ -7,7 +7,7 @@ import { ColumnsMenu, Grid, type GridGroup, type GridModel, useGrid } from "../p
 import { useKeys } from "../parts/keys";
 import { later } from "../parts/later";
 import { usePick } from "../parts/pick";
-import { indexOf, ownerOf } from "../parts/words";
+import { indexOf, label, ownerOf } from "../parts/words";
 import { columnsOf } from "./columns";
 import { Offers } from "./offers";
 import { type DeviceRow, filters, shows, showWords, tests, wrong } from "./rows";
@@ -63,6 +63,7 @@ export function DeviceList({ rows }: { rows: DeviceRow[] }) {
         onPick={(r) => pickDevice(r.device.id)}
         onEnter={(r) => focusName(r.device.id)}
         choosing
+        called={(r) => label(r.device)}
         fills
         anywhere
         rowData={(r) => ({ "data-device": r.device.id, "data-live": r.live })}

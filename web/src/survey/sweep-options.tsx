@@ -2,7 +2,7 @@ import { Checkbox, HStack, Input } from "@chakra-ui/react";
 import { useSite } from "../api/site";
 import type { SurveyPlan } from "../api/survey";
 import { Labelled, Select } from "../parts";
-import { lan } from "../parts/words";
+import { lan, networkLabel } from "../parts/words";
 
 /** The subnets that have more addresses than are swept without being asked for. */
 const widest = 20;
@@ -20,7 +20,7 @@ export function SweepOptions({ plan, onChange }: { plan: SurveyPlan; onChange: (
             onChange={(e) => onChange({ ...plan, network: e.currentTarget.value })}
             options={[
               ["", "the one this computer is on"],
-              ...site.networks.map((n) => [n.id, `${n.name || n.id} ${n.subnet}`] as const),
+              ...site.networks.map((n) => [n.id, networkLabel(n)] as const),
             ]}
           />
         </Labelled>

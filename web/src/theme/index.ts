@@ -41,6 +41,8 @@ const config = defineConfig({
         ink: colour("#22303C", "#ECE7DA"),
         muted: colour("#5A6670", "#A9B4BC"),
         hair: colour("#DDD5C4", "#37444F"),
+        edge: colour("#857B66", "#75838E"), // of what is typed into: 3:1 on every ground
+        off: colour("#8E9AA4", "#8E9AA4"), // on the bar, what cannot be pressed now
         bar: colour("#22303C", "#0E141A"),
         barField: colour("#33424F", "#24303A"),
         onBar: colour("#F4F0E6", "#ECE7DA"),

@@ -5,7 +5,7 @@ const field = {
   bg: "card",
   color: "ink",
   border: "1px solid",
-  borderColor: "hair",
+  borderColor: "edge",
   borderRadius: "field",
   px: "9px",
   py: "5px",
@@ -14,7 +14,7 @@ const field = {
   _placeholder: { color: "muted", opacity: 1 },
   _focusVisible: { outlineOffset: "0px" },
   _invalid: { borderColor: "madder.fill" },
-  _disabled: { opacity: 0.55, cursor: "not-allowed" },
+  _disabled: { color: "muted", borderStyle: "dashed", opacity: 1, cursor: "not-allowed" },
 } as const;
 
 export const inputRecipe = defineRecipe({
@@ -49,16 +49,34 @@ const buttonRecipe = defineRecipe({
     whiteSpace: "nowrap",
     border: "1px solid transparent",
     colorPalette: "chalk",
-    _disabled: { opacity: 0.55, cursor: "not-allowed" },
+    _disabled: {
+      color: "muted",
+      borderStyle: "dashed",
+      borderColor: "edge",
+      bg: "transparent",
+      opacity: 1,
+      cursor: "not-allowed",
+    },
     _icon: { width: "1em", height: "1em", flex: "none" },
   },
   variants: {
     size: {
-      xs: { px: "8px", py: "2px", minH: { base: "44px", md: "26px" }, fontSize: "small" },
-      sm: { px: "12px", py: "5px", minH: { base: "44px", md: "30px" } },
+      xs: {
+        px: "8px",
+        py: "2px",
+        minH: { base: "44px", md: "26px" },
+        minW: { base: "44px", md: "24px" },
+        fontSize: "small",
+      },
+      sm: { px: "12px", py: "5px", minH: { base: "44px", md: "30px" }, minW: { base: "44px", md: "24px" } },
     },
     variant: {
-      solid: { bg: "colorPalette.fill", color: "onFill", _hover: { filter: "brightness(1.1)" } },
+      solid: {
+        bg: "colorPalette.fill",
+        color: "onFill",
+        _hover: { filter: "brightness(1.1)" },
+        _disabled: { bg: "body", color: "muted" },
+      },
       outline: {
         bg: "card",
         borderColor: "hair",

@@ -37,7 +37,7 @@ const choice = {
   minH: { base: "44px", md: "28px" },
   cursor: "pointer",
   _highlighted: { bg: "brass.soft" },
-  _disabled: { opacity: 0.55 },
+  _disabled: { color: "muted", cursor: "not-allowed" },
 } as const;
 
 const soft = { bg: "colorPalette.soft", color: "colorPalette" } as const;
@@ -197,12 +197,13 @@ export const slotRecipes = {
       item: {
         cursor: "pointer",
         minH: { base: "44px", md: "24px" },
+        minW: { base: "44px", md: "24px" },
         display: "inline-flex",
         alignItems: "center",
         justifyContent: "center",
         whiteSpace: "nowrap",
         _focusVisible: { outline: "2px solid", outlineColor: "chalk", outlineOffset: "1px" },
-        _disabled: { opacity: 0.55, cursor: "not-allowed" },
+        _disabled: { color: "muted", borderStyle: "dashed", cursor: "not-allowed" },
       },
       indicator: { display: "none" },
     },
@@ -221,11 +222,11 @@ export const slotRecipes = {
         },
         // One of a few ways, side by side.
         md: {
-          root: { border: "1px solid", borderColor: "hair", borderRadius: "field", overflow: "hidden" },
+          root: { border: "1px solid", borderColor: "edge", borderRadius: "field", overflow: "hidden" },
           item: {
             flex: "1 1 auto",
             px: "8px",
-            minH: "30px",
+            minH: { base: "44px", md: "30px" },
             fontSize: "small",
             _checked: { bg: "chalk.soft", fontWeight: 700 },
           },
@@ -372,10 +373,10 @@ export const slotRecipes = {
       trigger: {
         px: "10px",
         py: "6px",
-        minH: "30px",
+        minH: { base: "44px", md: "30px" },
         borderBottom: "3px solid transparent",
         _selected: { borderBottomColor: "brass.mark", fontWeight: 700 },
-        _disabled: { opacity: 0.55 },
+        _disabled: { color: "muted" },
       },
       content: { outlineOffset: "4px" },
     },

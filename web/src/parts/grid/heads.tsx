@@ -1,6 +1,7 @@
 import { ChevronDown, ChevronRight } from "lucide-react";
 import { type PointerEvent, useRef } from "react";
 import type { GridColumn, GridGroup, GridModel, Item } from "./model";
+import { widen } from "./walk";
 
 /** widthOf is how wide a column is: as it was drawn, else as it would be. */
 export const widthOf = <R,>(grid: GridModel<R>, c: GridColumn<R>) => {
@@ -47,13 +48,9 @@ export function HeadCell<R>({ grid, column }: { grid: GridModel<R>; column: Grid
     const from = e.clientX;
     const edge = e.currentTarget;
     edge.setPointerCapture(e.pointerId);
-    const widen = (to: globalThis.PointerEvent) =>
-      grid.setLayout({
-        ...grid.layout,
-        widths: { ...grid.layout.widths, [column.id]: Math.max(40, Math.round(start + to.clientX - from)) },
-      });
-    edge.addEventListener("pointermove", widen);
-    edge.addEventListener("pointerup", () => edge.removeEventListener("pointermove", widen), { once: true });
+    const moved = (to: globalThis.PointerEvent) => widen(grid, column.id, start + to.clientX - from);
+    edge.addEventListener("pointermove", moved);
+    edge.addEventListener("pointerup", () => edge.removeEventListener("pointermove", moved), { once: true });
   };
   return (
     <span
@@ -63,12 +60,20 @@ export function HeadCell<R>({ grid, column }: { grid: GridModel<R>; column: Grid
       style={{ position: "relative" }}
     >
       {column.value ? (
-        <button type="button" onClick={() => sorts?.toggleSorting()} title={`Sort by ${column.title.toLowerCase()}`}>
+        <button
+          type="button"
+          tabIndex={-1}
+          data-head={column.id}
+          onClick={() => sorts?.toggleSorting()}
+          title={`Sort by ${column.title.toLowerCase()}`}
+        >
           {column.title}
           {way && <span aria-hidden="true">{way === "asc" ? " ↑" : " ↓"}</span>}
         </button>
       ) : (
-        column.title
+        <span tabIndex={-1} data-head={column.id}>
+          {column.title}
+        </span>
       )}
       <span className="column-edge" onPointerDown={resize} aria-hidden="true" />
     </span>

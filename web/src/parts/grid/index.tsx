@@ -7,6 +7,7 @@ import { useKeys } from "../keys";
 import { useWidth } from "../width";
 import { GroupHead, HeadCell, shownOf, widthOf } from "./heads";
 import type { GridModel } from "./model";
+import { walkOf } from "./walk";
 
 export { ColumnsMenu } from "./columns-menu";
 export { type GridColumn, type GridFilter, type GridGroup, type GridModel, useGrid } from "./model";
@@ -24,11 +25,15 @@ type GridProps<R> = {
   anywhere?: boolean;
   /** takes all the height there is, instead of that of some rows */
   fills?: boolean;
+  /** what a row is called where it is chosen; ids are no names */
+  called?: (row: R) => string;
   rowData?: (row: R) => Record<`data-${string}`, string | undefined>;
   empty: ReactNode;
 };
 
-const rowHeight = window.matchMedia("(min-width: 860px)").matches ? 29 : 44; // for a finger
+const atDesk = window.matchMedia("(min-width: 860px)").matches;
+const rowHeight = atDesk ? 29 : 44; // for a finger
+const tickRoom = atDesk ? "24px" : "44px";
 /** The rows that a grid shows at once which does not fill its view. */
 const mostRows = 16;
 
@@ -41,6 +46,7 @@ export function Grid<R>({
   onEnter,
   onKey,
   choosing,
+  called = () => "this row",
   fills,
   anywhere,
   rowData,
@@ -71,12 +77,8 @@ export function Grid<R>({
     }
     if (at >= 0) virtual.scrollToIndex(at);
   }, [picked]);
-  const template = `${choosing ? "24px " : ""}${columns.map((c) => widthOf(grid, c)).join(" ")}`;
-  const go = (step: number) => {
-    const here = rows.findIndex((r) => r.id === picked);
-    const next = rows[here < 0 ? 0 : Math.max(0, Math.min(rows.length - 1, here + step))];
-    if (next) onPick(next.original);
-  };
+  const template = `${choosing ? `${tickRoom} ` : ""}${columns.map((c) => widthOf(grid, c)).join(" ")}`;
+  const walk = walkOf({ grid, columns, frame, picked, onPick, show: (i) => virtual.scrollToIndex(i) });
   const mark = (id: string, range: boolean) => {
     const order = rows.map((r) => r.id);
     const [from, to] = [order.indexOf(through.current ?? id), order.indexOf(id)];
@@ -85,24 +87,35 @@ export function Grid<R>({
     through.current = id;
     keep({ selection: chosenOf(kept.selection, ids, on) });
   };
+  const all = rows.length > 0 && rows.every((r) => kept.selection[r.id]);
+  const ids = rows.map((r) => r.id);
+  const markAll = () => keep({ selection: chosenOf(kept.selection, ids, !all) });
   const keys = (e: KeyboardEvent) => {
     const at = e.target;
-    if (!(at instanceof HTMLElement) || (at !== scroller.current && !at.matches("[role=row]"))) return;
+    if (!(at instanceof HTMLElement)) return;
+    const group = at.closest<HTMLElement>("[data-rowgroup]");
+    if (at.dataset.head !== undefined ? walk.inHeads(e, at) : group && walk.inHeading(e, group, at)) {
+      e.preventDefault();
+      e.stopPropagation();
+      return;
+    }
+    if (at !== scroller.current && !at.matches("[role=row]")) return;
     const row = rows.find((r) => r.id === picked);
     const step = { ArrowDown: 1, ArrowUp: -1, PageDown: 12, PageUp: -12, Home: -1e6, End: 1e6 }[e.key];
-    if (step !== undefined) go(step);
+    if (step !== undefined) walk.go(step);
+    else if (e.key === "ArrowLeft" && walk.up()) return e.preventDefault();
+    else if (choosing && e.key === "a" && (e.ctrlKey || e.metaKey)) markAll();
     else if (choosing && e.key === " " && row) mark(row.id, e.shiftKey);
     else if (e.key === "Enter" && row && onEnter) onEnter(row.original);
     else return onKey?.(e, row?.original);
     e.preventDefault();
     e.stopPropagation();
   };
-  useKeys(anywhere ? { ArrowDown: () => go(1), ArrowUp: () => go(-1) } : {});
+  useKeys(anywhere ? { ArrowDown: () => walk.go(1), ArrowUp: () => walk.go(-1) } : {});
   const hidden =
     picked !== undefined &&
     table.getCoreRowModel().rowsById[picked] !== undefined &&
     !table.getRowModel().rows.some((r) => r.id === picked);
-  const all = rows.length > 0 && rows.every((r) => kept.selection[r.id]);
   return (
     <Flex
       ref={frame}
@@ -135,20 +148,16 @@ export function Grid<R>({
         <div role="row" className="grid-head" style={{ gridTemplateColumns: template }}>
           {choosing && (
             <span role="columnheader">
-              <input
-                type="checkbox"
-                aria-label="Choose all that are shown"
-                checked={all}
-                onChange={() =>
-                  keep({
-                    selection: chosenOf(
-                      kept.selection,
-                      rows.map((r) => r.id),
-                      !all,
-                    ),
-                  })
-                }
-              />
+              <label className="tick-room">
+                <input
+                  type="checkbox"
+                  tabIndex={-1}
+                  data-head=""
+                  aria-label="Choose all that are shown"
+                  checked={all}
+                  onChange={markAll}
+                />
+              </label>
             </span>
           )}
           {columns.map((c) => (
@@ -189,22 +198,23 @@ export function Grid<R>({
                 aria-selected={row.id === picked}
                 data-marked={kept.selection[row.id] ? "" : undefined}
                 style={{ ...top, gridTemplateColumns: template }}
-                onClick={() => onPick(row.original)}
+                onClick={({ target }) => {
+                  if (!(target instanceof Element && target.closest(".tick-room"))) onPick(row.original);
+                }}
                 {...rowData?.(row.original)}
               >
                 {choosing && (
                   <span role="gridcell">
-                    <input
-                      type="checkbox"
-                      tabIndex={-1}
-                      aria-label={`Choose ${row.id}`}
-                      checked={kept.selection[row.id] ?? false}
-                      onClick={(e) => {
-                        e.stopPropagation();
-                        mark(row.id, e.shiftKey);
-                      }}
-                      readOnly
-                    />
+                    <label className="tick-room">
+                      <input
+                        type="checkbox"
+                        tabIndex={-1}
+                        aria-label={`Choose ${called(row.original)}`}
+                        checked={kept.selection[row.id] ?? false}
+                        onClick={(e) => mark(row.id, e.shiftKey)}
+                        readOnly
+                      />
+                    </label>
                   </span>
                 )}
                 {columns.map((c) => {

@@ -305,7 +305,7 @@ function Outcome({
   const { services } = indexOf(a);
   if (!done) return <Muted>Working it out…</Muted>;
   const says = [...new Set(changes.map((c) => c.why))];
-  const names = [...new Set(staysIn.map((id) => services.get(id)?.service.name || id))];
+  const names = [...new Set(staysIn.map((id) => services.get(id)?.service.name || "a service"))];
   return (
     <Stack gap="6px" fontSize="small" role="status" data-outcome>
       {says.length === 0 && <Muted>All of this is there and open already.</Muted>}
