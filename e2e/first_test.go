@@ -87,7 +87,7 @@ func TestBackupFromThePage(t *testing.T) {
 // never renders more than it shows.
 func TestSnagsInGroups(t *testing.T) {
 	p, ctx := demo(t), open(t)
-	do(t, ctx, chromedp.Navigate(p.URL+"/s/works/addresses"), Sees("132 services are to be open outside, but their devices are loose."), Wait(`document.querySelectorAll("[data-snag]").length < 10`),
+	do(t, ctx, chromedp.Navigate(p.URL+"/s/works/addresses"), Sees("132 devices are loose, and something of theirs is to be open outside."), Wait(`document.querySelectorAll("[data-snag]").length < 10`),
 		click("[data-group=open-but-loose] button"), Wait(`document.querySelectorAll("[data-group=open-but-loose] [data-snag]").length === 12`), Press("Show 40 more snags of 120"), Wait(`document.querySelectorAll("[data-group=open-but-loose] [data-snag]").length === 52`),
 		Press("Pin all 132"), Sees("All 132 mended."), Sees("332 of 332 pinned"), Wait(`!document.querySelector("[data-group=open-but-loose]")`))
 	at := map[string]bool{}

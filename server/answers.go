@@ -141,7 +141,7 @@ type File struct {
 func answer(st store.Stored, makers *maker.Registry) Answer {
 	v := site.NewView(st.Site)
 	a := Answer{
-		ID: st.ID, Version: st.Version, Site: st.Site, Snags: snag.Check(v), Sheet: sheet.Steps(v),
+		ID: st.ID, Version: st.Version, Site: st.Site, Snags: snag.OneACause(v, snag.Check(v)), Sheet: sheet.Steps(v),
 		Routers: []RouterState{}, NeedPin: needPin(v), Ways: []Way{}, Targets: []Target{}, Randomised: []string{}, Unmet: []string{}, Undo: st.Undo, UndoEntry: st.UndoSeq, Redo: st.Redo, RedoEntry: st.RedoSeq, Notice: st.Notice,
 	}
 	if a.Sheet == nil {
@@ -344,7 +344,7 @@ func summary(st store.Stored) Summary {
 	if len(st.Site.Networks) > 0 {
 		s.Subnet = st.Site.Networks[0].Subnet.String()
 	}
-	for _, sn := range snag.Check(v) {
+	for _, sn := range snag.OneACause(v, snag.Check(v)) {
 		switch sn.Weight {
 		case snag.Stops:
 			s.Stops++

@@ -465,6 +465,12 @@ func (d Device) Label() string {
 // Ref names one thing of a site, such as "device:rec".
 type Ref string
 
+// ID is the id of what is named, without its kind.
+func (r Ref) ID() string {
+	_, id, _ := strings.Cut(string(r), ":")
+	return id
+}
+
 // Ref of each kind of noun.
 func (n Network) Ref() Ref   { return Ref("network:" + n.ID) }
 func (r Router) Ref() Ref    { return Ref("router:" + r.ID) }

@@ -67,7 +67,7 @@ func doesAll(snags []Snag, of []int) string {
 	for _, i := range of {
 		if len(snags[i].Mends) > 0 {
 			n++
-			verbs[firstVerb(snags[i].Mends[0])] = true
+			verbs[firstVerb(mendOf(snags[i]))] = true
 		}
 	}
 	if n == 0 {
@@ -123,7 +123,7 @@ const mostRounds = 4
 // a snag that stops work is left out.
 func MendAll(s site.View, code string) Mended {
 	out := Mended{Edits: []edit.Edit{}}
-	snags := Check(s)
+	snags := told(s)
 	before := count(snags, code)
 	out.Left = before
 	for range mostRounds {
@@ -146,6 +146,21 @@ func MendAll(s site.View, code string) Mended {
 	}
 	out.Ended = before - out.Left
 	return out
+}
+
+func told(s site.View) []Snag { return OneACause(s, Check(s)) }
+
+// mendOf is what mends a snag among others of its kind: its first mend; of loose devices the one that only
+// pins, since what is opened of many has to be planned together.
+func mendOf(sn Snag) Mend {
+	if sn.Code == "open-but-loose" {
+		for _, m := range sn.Mends {
+			if len(m.Edits) > 0 && !slices.ContainsFunc(m.Edits, func(e edit.Edit) bool { set, ok := e.(edit.SetPin); return !ok || set.Pin == nil }) {
+				return m
+			}
+		}
+	}
+	return sn.Mends[0]
 }
 
 func count(snags []Snag, code string) int {
@@ -179,7 +194,7 @@ func together(snags []Snag, code string) []edit.Edit {
 		if s.Code != code || len(s.Mends) == 0 {
 			continue
 		}
-		edits := s.Mends[0].Edits
+		edits := mendOf(s).Edits
 		mine := edit.Touches(edits)
 		if _, both := edit.Disagree(mine, touched); both || pinsAny(edits, at) {
 			continue
@@ -209,7 +224,7 @@ func take(s site.View, snags []Snag, code string, edits []edit.Edit) (site.View,
 		return s, snags, false
 	}
 	next := s.With(made)
-	after := Check(next)
+	after := told(next)
 	if count(after, code) >= count(snags, code) || stops(after, code) > stops(snags, code) {
 		return s, snags, false
 	}
@@ -230,7 +245,7 @@ func oneByOne(s site.View, snags []Snag, code string) ([]edit.Edit, site.View, [
 			break
 		}
 		tried[snags[i].Says] = true
-		edits := snags[i].Mends[0].Edits
+		edits := mendOf(snags[i]).Edits
 		if next, after, ok := take(s, snags, code, edits); ok {
 			s, snags = next, after
 			out = append(out, edits...)

@@ -18,7 +18,7 @@ func TestGroupsAreMendedAtOnce(t *testing.T) {
 	for round := range 300 {
 		s := tangled(r)
 		v := site.NewView(s)
-		snags := Check(v)
+		snags := told(v)
 		in := map[int]bool{}
 		last := Stops
 		for _, g := range Groups(snags) {
@@ -40,7 +40,7 @@ func TestGroupsAreMendedAtOnce(t *testing.T) {
 			if err != nil {
 				t.Fatalf("%d, %s: %v", round, g.Code, err)
 			}
-			after := Check(site.NewView(next))
+			after := told(site.NewView(next))
 			if left := count(after, g.Code); left != all.Left || all.Ended != count(snags, g.Code)-left {
 				t.Errorf("%d, %s: %d ended and %d left are told, %d are left", round, g.Code, all.Ended, all.Left, left)
 			}
@@ -74,14 +74,14 @@ func TestPinAll(t *testing.T) {
 		})
 	}
 	v := site.NewView(s)
-	groups := Groups(Check(v))
+	groups := Groups(told(v))
 	var loose KindGroup
 	for _, g := range groups {
 		if g.Code == "open-but-loose" {
 			loose = g
 		}
 	}
-	if loose.Says != "5 services are to be open outside, but their devices are loose" || loose.Does != "Pin all 5" || len(loose.Snags) != 5 {
+	if loose.Says != "5 devices are loose, and something of theirs is to be open outside" || loose.Does != "Pin all 5" || len(loose.Snags) != 5 {
 		t.Errorf("%+v", loose)
 	}
 	all := MendAll(v, "open-but-loose")

@@ -50,7 +50,7 @@ var rules = []family{
 		ruleFor(bandFull, "band-full", Note, "%d bands are full"),
 	}},
 	{"forwards", []Rule{
-		ruleFor(openButLoose, "open-but-loose", Bites, "%d services are to be open outside, but their devices are loose"),
+		ruleFor(openButLoose, "open-but-loose", Bites, "%d devices are loose, and something of theirs is to be open outside"),
 		ruleFor(outsideClash, "outside-clash", Stops, "%d outside ports are wanted twice"),
 		ruleFor(outsideIsRoutersOwn, "outside-is-routers-own", Stops, "%d outside ports are the router's own"),
 		{forwardTarget, []Kind{

@@ -103,6 +103,7 @@ const buttonRecipe = defineRecipe({
         justifyContent: "start",
         textAlign: "start",
         _hover: { textDecoration: "underline" },
+        _disabled: { borderColor: "transparent" },
       },
       ghost: {
         p: 0,
@@ -110,6 +111,7 @@ const buttonRecipe = defineRecipe({
         minW: { base: "44px", md: "24px" },
         color: "inherit",
         _hover: { textDecoration: "underline" },
+        _disabled: { color: "off", borderColor: "transparent" },
       },
     },
   },

@@ -1,0 +1,179 @@
+package snag
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"vestpin/core/edit"
+	"vestpin/core/site"
+)
+
+// cause is one interface without a pin, and the snags that come of it.
+type cause struct {
+	placed site.Placed
+	loose  []Snag // of each of its services that is to be open outside
+	unmet  []Snag // of each of these that no forward leads to
+}
+
+// OneACause gives the snags of a site as people are told of them: of a loose device whose services are
+// to be open outside one, about the device, with one mend for all; Check has one for each service and
+// for what it lacks.
+func OneACause(s site.View, snags []Snag) []Snag {
+	causes := map[site.Ref]*cause{}
+	of := map[site.Ref]*cause{}
+	for _, sn := range snags {
+		if sn.Code != "open-but-loose" || len(sn.About) < 3 {
+			continue
+		}
+		c := causes[sn.About[2]]
+		if c == nil {
+			p, _ := s.Interface(sn.About[2].ID())
+			c = &cause{placed: p}
+			causes[sn.About[2]] = c
+		}
+		c.loose = append(c.loose, sn)
+		of[sn.About[1]] = c
+	}
+	for _, sn := range snags {
+		if c := of[first(sn.About)]; sn.Code == "wish-unmet" && c != nil {
+			c.unmet = append(c.unmet, sn)
+		}
+	}
+	again := &budget{addresses: mostAgain, ports: mostAgain}
+	out := make([]Snag, 0, len(snags))
+	told := map[*cause]bool{}
+	for _, sn := range snags {
+		c := of[first(sn.About)]
+		if sn.Code == "open-but-loose" && len(sn.About) > 2 {
+			c = causes[sn.About[2]]
+		} else if sn.Code != "wish-unmet" {
+			c = nil
+		}
+		switch {
+		case c == nil || len(c.loose)+len(c.unmet) < 2:
+			out = append(out, sn)
+		case !told[c]:
+			told[c] = true
+			out = append(out, c.snag(s, again))
+		}
+	}
+	return out
+}
+
+// mostAgain is how often services of one device are planned one after the other, since they would
+// take the same outside port side by side.
+const mostAgain = 40
+
+func first(about []site.Ref) site.Ref {
+	if len(about) == 0 {
+		return ""
+	}
+	return about[0]
+}
+
+func (c *cause) snag(s site.View, again *budget) Snag {
+	sn := c.loose[0]
+	sn.About = []site.Ref{c.placed.Device.Ref(), c.placed.Interface.Ref()}
+	var names []string
+	for _, l := range c.loose {
+		sn.About = append(sn.About, l.About[1])
+		w, _ := s.Service(l.About[1].ID())
+		names = append(names, called(w))
+	}
+	are := "is"
+	if len(names) > 1 {
+		are = "are"
+	}
+	sn.Says = fmt.Sprintf("%s is loose, and its %s %s to be open outside.", c.placed.Label(), inARow(names), are)
+	sn.Mends = nil
+	if edits, at := c.opening(s, again); len(edits) > 0 {
+		sn.Mends = append(sn.Mends, Mend{fmt.Sprintf("Pin %s and open %s", c.placed.Label(), inARow(at)), edits})
+	}
+	sn.Mends = append(sn.Mends, c.loose[0].Mends...)
+	if keep := c.keeping(s); len(keep) > 0 {
+		sn.Mends = append(sn.Mends, Mend{"Keep " + inARow(names) + " inside", keep})
+	}
+	return sn
+}
+
+// opening gives the edits that pin the device and open all that nothing leads to yet, and what is opened
+// where; none where one of them cannot be opened so.
+func (c *cause) opening(s site.View, again *budget) (edits []edit.Edit, at []string) {
+	for _, sn := range c.unmet {
+		w, _ := s.Service(sn.About[0].ID())
+		if len(sn.Mends) == 0 || !opens(sn.Mends[0].Edits, w) {
+			return nil, nil
+		}
+		more := sn.Mends[0].Edits
+		if meet(edits, more) {
+			made, _, err := edit.Apply(s.Site, edits)
+			if err != nil || again.ports <= 0 {
+				return nil, nil
+			}
+			next := newView(s.With(made))
+			next.left = again
+			if w, _ = next.Service(w.Service.ID); !opens(next.open(w), w) {
+				return nil, nil
+			}
+			more = next.open(w)
+		}
+		for _, e := range more {
+			if set, ok := e.(edit.SetPin); ok && slices.ContainsFunc(edits, func(o edit.Edit) bool { p, ok := o.(edit.SetPin); return ok && p.ID == set.ID }) {
+				continue // pinned with the first
+			}
+			edits = append(edits, e)
+			if put, ok := e.(edit.PutForward); ok && put.Forward.Service == w.Service.ID && !slices.Contains(at, called(w)+" at "+put.Forward.Outside.String()) {
+				at = append(at, called(w)+" at "+put.Forward.Outside.String())
+			}
+		}
+	}
+	return edits, at
+}
+
+// keeping gives the edits that keep all services inside, in the order of their snags.
+func (c *cause) keeping(s site.View) (edits []edit.Edit) {
+	for _, l := range c.loose {
+		w, _ := s.Service(l.About[1].ID())
+		edits = append(edits, keepIn(newView(s), w).Edits...)
+	}
+	return edits
+}
+
+// opens reports whether edits make a forward for a service.
+func opens(edits []edit.Edit, w site.Wish) bool {
+	return slices.ContainsFunc(edits, func(e edit.Edit) bool {
+		put, ok := e.(edit.PutForward)
+		return ok && put.Forward.Service == w.Service.ID
+	})
+}
+
+// meet reports whether two lists of edits put forwards at one outside port of a router, or under one id.
+func meet(a, b []edit.Edit) bool {
+	for _, x := range a {
+		for _, y := range b {
+			p, ok := x.(edit.PutForward)
+			q, both := y.(edit.PutForward)
+			if ok && both && (p.Forward.ID == q.Forward.ID || p.Forward.Router == q.Forward.Router && p.Forward.Protocol.Meets(q.Forward.Protocol) && !p.Forward.Outside.Set().Overlap(q.Forward.Outside.Set()).Empty()) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// called is what a service of a device is called beside the device.
+func called(w site.Wish) string {
+	if w.Service.Name == "" {
+		return w.Service.Ports.String()
+	}
+	return w.Service.Name
+}
+
+// inARow joins names as they are said: "a, b and c".
+func inARow(names []string) string {
+	if len(names) < 2 {
+		return strings.Join(names, "")
+	}
+	return strings.Join(names[:len(names)-1], ", ") + " and " + names[len(names)-1]
+}
