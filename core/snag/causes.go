@@ -18,7 +18,7 @@ type cause struct {
 
 // OneACause gives the snags of a site as people are told of them: of a loose device whose services are
 // to be open outside one, about the device, with one mend for all; Check has one for each service and
-// for what it lacks.
+// for what it lacks. That a service is not opened is not told again where something that stops work says so.
 func OneACause(s site.View, snags []Snag) []Snag {
 	causes := map[site.Ref]*cause{}
 	of := map[site.Ref]*cause{}
@@ -51,6 +51,7 @@ func OneACause(s site.View, snags []Snag) []Snag {
 			c = nil
 		}
 		switch {
+		case sn.Code == "wish-unmet" && toldBy(snags, sn):
 		case c == nil || len(c.loose)+len(c.unmet) < 2:
 			out = append(out, sn)
 		case !told[c]:
@@ -59,6 +60,13 @@ func OneACause(s site.View, snags []Snag) []Snag {
 		}
 	}
 	return out
+}
+
+// toldBy reports whether a snag that stops work is about the same service and offers what this one does.
+func toldBy(snags []Snag, sn Snag) bool {
+	return len(sn.Mends) > 0 && slices.ContainsFunc(snags, func(o Snag) bool {
+		return o.Weight == Stops && slices.Contains(o.About, sn.About[0]) && slices.ContainsFunc(o.Mends, func(m Mend) bool { return m.Does == sn.Mends[0].Does })
+	})
 }
 
 // mostAgain is how often services of one device are planned one after the other, since they would
