@@ -34,6 +34,11 @@ func tap(selector string) Step {
 	return Drag(selector, fmt.Sprintf(`(() => { const r = document.querySelector(%q).getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2] })()`, selector))
 }
 
+// closeSheet lets go of what is picked by the button of its sheet: a note that is shown has one to close too.
+var closeSheet = chromedp.Steps(
+	Wait(`(() => { const b = [...document.querySelectorAll("main ~ * button, aside button")].find((b) => b.innerText.trim() === "Close"); b?.click(); return Boolean(b) })()`),
+	Wait(`!location.search.includes("pick")`))
+
 // unfit lists what a hand or an eye cannot use: controls lower or narrower than so many pixels, or out of
 // the window where nothing scrolls to them, and texts under 11 px.
 func unfit(t *testing.T, ctx context.Context, low int) []string {
@@ -75,6 +80,9 @@ func TestFitsTheHand(t *testing.T) {
 			}
 		}
 		all := opened(p.URL)
+		if size[0] > 860 {
+			all = nil // they are as wide as on half a window
+		}
 		for _, name := range slices.Sorted(maps.Keys(all)) {
 			do(t, ctx, all[name]...)
 			do(t, ctx, Settled)
@@ -95,9 +103,9 @@ func TestJobsOnAPhone(t *testing.T) {
 	do(t, ctx, chromedp.EmulateViewport(390, 844), chromedp.Navigate(p.URL), Press("Saltmarsh Pottery"), rows(19),
 		// Survey: a pasted list is read and taken, and a device is given its place.
 		Press("Type or paste text"), SetText("Text to read", leases), Press("Read this"), Sees("3 sightings"), Press("Take"), Sees("Taken in"),
-		click("[data-device=till]"), card("Till"), Fill("Place", "counter"), Keys(kb.Enter), Wait(`[...document.querySelector("[aria-label='Place to show']").options].some((o) => o.value === "counter")`), Press("Close"),
+		click("[data-device=till]"), card("Till"), Fill("Place", "counter"), Keys(kb.Enter), Wait(`[...document.querySelector("[aria-label='Place to show']").options].some((o) => o.value === "counter")`), closeSheet,
 		// Ports: a service is opened at a port.
-		station("ports"), Wait(`document.querySelector("[data-foot='yard.web']")`), Settled, tap("[data-foot='yard.web'] circle"), Wait(`location.search.includes("yard.web")`), Fill("Move it to outside port", "8099"), Press("Open at 8099"), Wait(`document.body.innerText.includes("8099")`), Press("Close"),
+		station("ports"), Wait(`document.querySelector("[data-foot='yard.web']")`), Settled, tap("[data-foot='yard.web'] circle"), Wait(`location.search.includes("yard.web")`), Fill("Move it to outside port", "8099"), Press("Open at 8099"), Wait(`document.body.innerText.includes("8099")`), closeSheet,
 		// Put in place: a value is copied and its step ticked.
 		station("place"), click("[data-step] [data-tick][aria-checked=false]"), Wait(`document.querySelector("[data-step] [data-tick][aria-checked=true]")`),
 		// Checks: everything is tried.
@@ -123,7 +131,8 @@ func TestArrowsReachEverything(t *testing.T) {
 		Keys(kb.ArrowUp), Wait(`document.activeElement.matches("[data-head]")`), Keys(kb.ArrowRight), Wait(`document.activeElement.dataset.head`))
 	before := ask[int](t, ctx, width)
 	do(t, ctx, shift(kb.ArrowRight), Wait(fmt.Sprintf(`%s === %d`, width, before+16)), shift(kb.ArrowLeft), Wait(fmt.Sprintf(`%s === %d`, width, before)),
-		Keys(kb.Enter), Wait(`document.querySelector("[role=columnheader][aria-sort=ascending]")`), Keys(kb.ArrowDown), Wait(`document.activeElement.matches("[role=grid]")`))
+		Keys(kb.Enter), Wait(`document.querySelector("[role=columnheader][aria-sort=ascending]")`), Keys(kb.ArrowDown), Wait(`document.activeElement.matches("[role=grid]")`),
+		Ctrl("a"), Sees("400 chosen"), Ctrl("a"), Wait(`!document.body.innerText.includes("400 chosen")`))
 	// Groups: Left goes to the heading, Left and Right fold and unfold it, Right goes on to what it offers.
 	do(t, ctx, chromedp.Navigate(p.URL+"/s/pottery/survey"), Press("Sweep the LAN"), Wait(sweepEnded), Wait(`document.querySelector("[data-rowgroup=gone]")`), Settled,
 		focus("[role=grid]"), Keys(kb.Home), Keys(kb.ArrowDown), Keys(kb.ArrowLeft), Wait(`document.activeElement.matches(".group-title")`), Keys(kb.ArrowLeft), Wait(`document.activeElement.getAttribute("aria-expanded") === "false"`),

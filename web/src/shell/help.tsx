@@ -23,6 +23,7 @@ const keys: [string[], string][] = [
   [["0", "…", "9"], "On Addresses, with a device picked: type the last number of its address"],
   [["I"], "To the inspector, and back"],
   [["X"], "Choose the picked device, to change several at once"],
+  [["Ctrl", "A"], "In the list of devices: choose all that are shown"],
   [["W"], "Sweep the network, or stop the sweep"],
   [["Space"], "Tick the step at hand"],
   [["Ctrl", "Z"], "Undo; with Shift, redo"],
