@@ -34,8 +34,8 @@ func (r *reader) ask(t grid.Table, reading grid.Reading, shape string) {
 		if len(q.Roles) > 0 && q.Roles[0][0] == grid.PortCount {
 			c := q.Columns[0]
 			add("Does “"+column(c)+"” say how many ports there are?", []ListReading{
-				{"so many ports", fmt.Sprintf("The first line is of %s ports in a row.", cut(cells[c])), with(q.Columns, q.Roles[0])},
-				{"something else", "Each line is of the ports that it names.", with(q.Columns, q.Roles[1])},
+				{"yes, so many ports", fmt.Sprintf("The first line is of %s ports in a row.", cut(cells[c])), with(q.Columns, q.Roles[0])},
+				{"no, something else", "Each line is of the ports that it names.", with(q.Columns, q.Roles[1])},
 			})
 			continue
 		}

@@ -40,6 +40,7 @@ func OneACause(s site.View, snags []Snag) []Snag {
 			c.unmet = append(c.unmet, sn)
 		}
 	}
+	v := newView(s)
 	again := &budget{addresses: mostAgain, ports: mostAgain}
 	out := make([]Snag, 0, len(snags))
 	told := map[*cause]bool{}
@@ -56,7 +57,7 @@ func OneACause(s site.View, snags []Snag) []Snag {
 			out = append(out, sn)
 		case !told[c]:
 			told[c] = true
-			out = append(out, c.snag(s, again))
+			out = append(out, c.snag(v, again))
 		}
 	}
 	return out
@@ -80,13 +81,13 @@ func first(about []site.Ref) site.Ref {
 	return about[0]
 }
 
-func (c *cause) snag(s site.View, again *budget) Snag {
+func (c *cause) snag(v View, again *budget) Snag {
 	sn := c.loose[0]
 	sn.About = []site.Ref{c.placed.Device.Ref(), c.placed.Interface.Ref()}
 	var names []string
 	for _, l := range c.loose {
 		sn.About = append(sn.About, l.About[1])
-		w, _ := s.Service(l.About[1].ID())
+		w, _ := v.Service(l.About[1].ID())
 		names = append(names, called(w))
 	}
 	are := "is"
@@ -95,11 +96,11 @@ func (c *cause) snag(s site.View, again *budget) Snag {
 	}
 	sn.Says = fmt.Sprintf("%s is loose, and its %s %s to be open outside.", c.placed.Label(), inARow(names), are)
 	sn.Mends = nil
-	if edits, at := c.opening(s, again); len(edits) > 0 {
+	if edits, at := c.opening(v, again); len(edits) > 0 {
 		sn.Mends = append(sn.Mends, Mend{fmt.Sprintf("Pin %s and open %s", c.placed.Label(), inARow(at)), edits})
 	}
 	sn.Mends = append(sn.Mends, c.loose[0].Mends...)
-	if keep := c.keeping(s); len(keep) > 0 {
+	if keep := c.keeping(v); len(keep) > 0 {
 		sn.Mends = append(sn.Mends, Mend{"Keep " + inARow(names) + " inside", keep})
 	}
 	return sn
@@ -107,24 +108,24 @@ func (c *cause) snag(s site.View, again *budget) Snag {
 
 // opening gives the edits that pin the device and open all that nothing leads to yet, and what is opened
 // where; none where one of them cannot be opened so.
-func (c *cause) opening(s site.View, again *budget) (edits []edit.Edit, at []string) {
+func (c *cause) opening(v View, again *budget) (edits []edit.Edit, at []string) {
 	for _, sn := range c.unmet {
-		w, _ := s.Service(sn.About[0].ID())
+		w, _ := v.Service(sn.About[0].ID())
 		if len(sn.Mends) == 0 || !opens(sn.Mends[0].Edits, w) {
 			return nil, nil
 		}
 		more := sn.Mends[0].Edits
 		if meet(edits, more) {
-			made, _, err := edit.Apply(s.Site, edits)
+			made, _, err := edit.Apply(v.Site, edits)
 			if err != nil || again.ports <= 0 {
 				return nil, nil
 			}
-			next := newView(s.With(made))
+			next := newView(v.With(made))
 			next.left = again
-			if w, _ = next.Service(w.Service.ID); !opens(next.open(w), w) {
+			w, _ = next.Service(w.Service.ID)
+			if more = next.open(w); !opens(more, w) {
 				return nil, nil
 			}
-			more = next.open(w)
 		}
 		for _, e := range more {
 			if set, ok := e.(edit.SetPin); ok && slices.ContainsFunc(edits, func(o edit.Edit) bool { p, ok := o.(edit.SetPin); return ok && p.ID == set.ID }) {
@@ -140,10 +141,10 @@ func (c *cause) opening(s site.View, again *budget) (edits []edit.Edit, at []str
 }
 
 // keeping gives the edits that keep all services inside, in the order of their snags.
-func (c *cause) keeping(s site.View) (edits []edit.Edit) {
+func (c *cause) keeping(v View) (edits []edit.Edit) {
 	for _, l := range c.loose {
-		w, _ := s.Service(l.About[1].ID())
-		edits = append(edits, keepIn(newView(s), w).Edits...)
+		w, _ := v.Service(l.About[1].ID())
+		edits = append(edits, keepIn(v, w).Edits...)
 	}
 	return edits
 }
