@@ -68,7 +68,7 @@ func (e *explaining) unmet(i int, w *wish, crowded bool) Unmet {
 	if len(names) > 3 {
 		names = append(names[:3], fmt.Sprintf("%d more", len(core)-4))
 	}
-	list := andOf(names)
+	list := InARow(names)
 	switch at, ports, ok := e.contested(core); {
 	case lines != "":
 		r, _ := e.p.v.Router(lines)
@@ -93,10 +93,11 @@ func (e *explaining) unmet(i int, w *wish, crowded bool) Unmet {
 	return u
 }
 
-func andOf(names []string) string {
+// InARow joins names as they are said: "a, b and c".
+func InARow(names []string) string {
 	last := len(names) - 1
-	if last == 0 {
-		return names[0]
+	if last < 1 {
+		return strings.Join(names, "")
 	}
 	return strings.Join(names[:last], ", ") + " and " + names[last]
 }

@@ -3,9 +3,9 @@ package snag
 import (
 	"fmt"
 	"slices"
-	"strings"
 
 	"vestpin/core/edit"
+	"vestpin/core/forwarding"
 	"vestpin/core/site"
 )
 
@@ -94,14 +94,20 @@ func (c *cause) snag(v View, again *budget) Snag {
 	if len(names) > 1 {
 		are = "are"
 	}
-	sn.Says = fmt.Sprintf("%s is loose, and its %s %s to be open outside.", c.placed.Label(), inARow(names), are)
+	sn.Says = fmt.Sprintf("%s is loose, and its %s %s to be open outside.", c.placed.Label(), forwarding.InARow(names), are)
 	sn.Mends = nil
 	if edits, at := c.opening(v, again); len(edits) > 0 {
-		sn.Mends = append(sn.Mends, Mend{fmt.Sprintf("Pin %s and open %s", c.placed.Label(), inARow(at)), edits})
+		pin := c.placed.Label()
+		for _, e := range edits {
+			if set, ok := e.(edit.SetPin); ok && set.ID == c.placed.Interface.ID && set.Pin != nil {
+				pin += " at " + set.Pin.Address.String()
+			}
+		}
+		sn.Mends = append(sn.Mends, Mend{fmt.Sprintf("Pin %s and open %s", pin, forwarding.InARow(at)), edits})
 	}
 	sn.Mends = append(sn.Mends, c.loose[0].Mends...)
 	if keep := c.keeping(v); len(keep) > 0 {
-		sn.Mends = append(sn.Mends, Mend{"Keep " + inARow(names) + " inside", keep})
+		sn.Mends = append(sn.Mends, Mend{"Keep " + forwarding.InARow(names) + " inside", keep})
 	}
 	return sn
 }
@@ -177,12 +183,4 @@ func called(w site.Wish) string {
 		return w.Service.Ports.String()
 	}
 	return w.Service.Name
-}
-
-// inARow joins names as they are said: "a, b and c".
-func inARow(names []string) string {
-	if len(names) < 2 {
-		return strings.Join(names, "")
-	}
-	return strings.Join(names[:len(names)-1], ", ") + " and " + names[len(names)-1]
 }

@@ -36,6 +36,9 @@ func TestOneSnagACause(t *testing.T) {
 	if len(snags) != 1 || snags[0].Says != "Office PC is loose, and its web page, second page and 9000 are to be open outside." || len(snags[0].Mends) != 3 {
 		t.Fatalf("%+v", snags)
 	}
+	if does := snags[0].Mends[0].Does; does != "Pin Office PC at 10.48.16.2 and open web page at 80, second page at 443 and 9000 at 9000" {
+		t.Error(does)
+	}
 	for k, want := range []struct {
 		pinned bool
 		opened int

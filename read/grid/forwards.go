@@ -305,7 +305,7 @@ func (c column) switches() bool {
 	if c.says(Enabled, State) || c.off {
 		return true
 	}
-	if c.distinct == 2 && c.filled == c.rows && !c.headed && !slices.ContainsFunc(c.texts, func(t string) bool { return t != "0" && t != "1" }) {
+	if c.distinct == 2 && c.filled == c.rows && !c.headed && c.bits() {
 		return true
 	}
 	if texts := c.values(); c.filled > 1 && c.filled == c.rows {
@@ -316,13 +316,18 @@ func (c column) switches() bool {
 	return !c.says(Port, Outside, Inside, Figure, Time, Link, Kind, Place, Note, Service) && c.share(isNumber|isPorts) < 1 && known*10 >= c.filled*6
 }
 
+// bits reports whether a column holds 0 and 1 alone.
+func (c column) bits() bool {
+	return !slices.ContainsFunc(c.texts, func(t string) bool { return t != "0" && t != "1" })
+}
+
 // maySwitch reports whether a column of two words below a heading that nobody knows may say which
 // lines are on.
 func (c column) maySwitch() bool {
 	if !c.headed || len(c.head) > 0 || c.distinct != 2 || c.filled < c.rows || c.rows < 2 {
 		return false
 	}
-	if !slices.ContainsFunc(c.texts, func(t string) bool { return t != "0" && t != "1" }) {
+	if c.bits() {
 		return true
 	}
 	known, longest := 0, 0
@@ -410,6 +415,10 @@ type switches struct {
 // it, and off beside ticks.
 func switchesOf(c column) switches {
 	s := switches{is: map[string]bool{}, off: c.off}
+	if c.headed && len(c.head) == 0 && !c.off && c.bits() {
+		s.unknown = c.values() // figures below a heading that nobody knows may say anything
+		return s
+	}
 	seen := map[bool]bool{}
 	circled := ringed(c.texts)
 	for _, t := range c.texts {
@@ -476,6 +485,9 @@ func (s switches) on(text string) (is, sure bool) {
 		return is, true
 	case text == "" && !slices.Contains(s.unknown, ""):
 		return s.blank, true
+	}
+	if slices.Contains(s.unknown, text) {
+		return false, false
 	}
 	v := Switch(text) // of a list whose columns were judged by some of its rows
 	return (v > 0) != s.off, v != 0

@@ -47,3 +47,32 @@ func TestSorts(t *testing.T) {
 		}
 	}
 }
+
+// 0 and 1 below a heading that nobody knows may say which lines are on, and may not: it is asked, and nothing
+// is believed meanwhile; a count that may count packets likewise.
+func TestFiguresAreAskedAbout(t *testing.T) {
+	rows := func(cells ...[]string) (out []Row) {
+		for i, c := range cells {
+			out = append(out, Row{Line: i + 1, Cells: c})
+		}
+		return out
+	}
+	for name, table := range map[string]Table{
+		"bits":   {Head: []string{"Name", "Proto", "Vesk", "WAN port", "LAN IP", "LAN port"}, Rows: rows([]string{"rec", "TCP", "1", "8020", "10.48.16.20", "80"}, []string{"tel", "UDP", "0", "5062", "10.48.16.40", "5060"})},
+		"counts": {Head: []string{"Name", "Proto", "WAN port", "Count", "LAN IP", "LAN port"}, Rows: rows([]string{"rec", "TCP", "8020", "1", "10.48.16.20", "80"}, []string{"tel", "UDP", "20000", "100", "10.48.16.40", "20000"})},
+	} {
+		r := Read(table, nil)
+		if len(r.Questions) != 1 {
+			t.Errorf("%s: asked %+v, roles %q", name, r.Questions, r.Roles)
+		}
+		for _, row := range table.Rows {
+			if f, ok := r.Forward(row); ok && !r.Open() {
+				t.Errorf("%s: believed %+v", name, f)
+			}
+		}
+	}
+	first := Table{Head: []string{"Name", "Proto", "First port", "Count", "LAN IP", "First port inside"}, Rows: rows([]string{"tel", "UDP", "20000", "100", "10.48.16.40", "30000"})}
+	if f, ok := Read(first, nil).Forward(first.Rows[0]); !ok || f.Outside.String() != "20000-20099" || f.Inside.String() != "30000-30099" {
+		t.Errorf("%+v", f)
+	}
+}
